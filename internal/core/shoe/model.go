@@ -1,0 +1,292 @@
+package shoe
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"trevik/internal/core/fault"
+	"trevik/internal/core/foot"
+	"trevik/internal/core/term"
+	"trevik/internal/core/units"
+)
+
+// LabelChart is how a maker's printed label departs from the standard.
+type LabelChart struct {
+	USOverUK float64 `json:"us_over_uk"` // printed US size less UK size
+	EUShift  float64 `json:"eu_shift"`   // added to the standard EU size
+}
+
+// Stock is how many pairs of a size and width are on the shelf.
+type Stock struct {
+	UK    foot.Figure `json:"uk"`
+	Width string      `json:"width"`
+	Count int         `json:"count"`
+}
+
+// Model is one version of a model, in the catalogue's open format
+// (docs/formats.md). Lengths mm, weight g at the chart's reference size, money
+// in minor units. Sizes are running UK figures (youth: 14 is printed as 1).
+type Model struct {
+	ID                string         `json:"id"`
+	Maker             string         `json:"maker"`
+	Name              string         `json:"name"`
+	Version           int            `json:"version"`
+	Year              int            `json:"year"`
+	Replaces          string         `json:"replaces"`
+	Change            string         `json:"change"` // colour_only, upper, midsole, overhaul
+	Chart             term.Chart     `json:"chart"`
+	Surface           term.Surface   `json:"surface"`
+	Class             term.Class     `json:"class"`
+	Level             term.Level     `json:"level"`
+	SupportBy         []term.Means   `json:"support_by"`
+	StackHeelMM       float64        `json:"stack_heel_mm"`
+	StackForefootMM   float64        `json:"stack_forefoot_mm"`
+	DropMM            *float64       `json:"drop_mm"`
+	WeightG           float64        `json:"weight_g"`
+	Softness          float64        `json:"softness"`
+	Bounce            float64        `json:"bounce"`
+	Plate             string         `json:"plate"` // none, nylon, carbon
+	Rocker            int            `json:"rocker"`
+	HeelBevel         bool           `json:"heel_bevel"`
+	Flexibility       float64        `json:"flexibility"`
+	LastShape         term.LastShape `json:"last_shape"`
+	Volume            term.Volume    `json:"volume"`
+	Widths            []string       `json:"widths"`
+	SizesUK           []foot.Figure  `json:"sizes_uk"`
+	InnerOffsetMM     float64        `json:"inner_length_offset_mm"`
+	LugDepthMM        float64        `json:"lug_depth_mm"`
+	LugSpacing        string         `json:"lug_spacing"` // close, medium, wide
+	RubberSoftness    float64        `json:"rubber_softness"`
+	MetalTips         bool           `json:"metal_tips"`
+	RockPlate         bool           `json:"rock_plate"`
+	ToeBumper         bool           `json:"toe_bumper"`
+	Liner             bool           `json:"liner"`
+	Upper             string         `json:"upper"` // light, standard, reinforced
+	UpperFirmness     float64        `json:"upper_firmness"`
+	HeelCounter       string         `json:"heel_counter"` // flat, sculpted
+	MedianLifeKM      *float64       `json:"median_life_km"`
+	ListPrice         int64          `json:"list_price"`
+	SalePrice         *int64         `json:"sale_price"`
+	Currency          string         `json:"currency"`
+	LabelChart        *LabelChart    `json:"label_chart"`
+	Stock             []Stock        `json:"stock"`
+	Purpose           string         `json:"purpose"`
+	Notes             string         `json:"notes"`
+	StackMeasuredFrom string         `json:"stack_measured_by"`
+}
+
+// Words of a model's attributes that nothing else uses.
+var (
+	Changes      = []string{"colour_only", "upper", "midsole", "overhaul"}
+	Plates       = []string{"none", "nylon", "carbon"}
+	LugSpacings  = []string{"close", "medium", "wide"}
+	Uppers       = []string{"light", "standard", "reinforced"}
+	HeelCounters = []string{"flat", "sculpted"}
+)
+
+// WithDefaults fills what a catalogue may leave out: no plate, flexibility,
+// rubber and upper of the middle kind, a flat counter, support by nothing.
+func (m Model) WithDefaults() Model {
+	str := func(s *string, d string) {
+		if *s == "" {
+			*s = d
+		}
+	}
+	num := func(v *float64, d float64) {
+		if *v == 0 {
+			*v = d
+		}
+	}
+	str(&m.Plate, "none")
+	str(&m.LugSpacing, "close")
+	str(&m.Upper, "standard")
+	str(&m.HeelCounter, "flat")
+	num(&m.Flexibility, 3)
+	num(&m.RubberSoftness, 3)
+	num(&m.UpperFirmness, 3)
+	if len(m.SupportBy) == 0 {
+		m.SupportBy = []term.Means{"none"}
+	}
+	return m
+}
+
+// Check notes what is wrong with a model; field is the path of the model.
+func (m Model) Check(l *fault.List, field string) {
+	f := field + "."
+	for _, r := range []struct{ name, value string }{{"id", m.ID}, {"maker", m.Maker}, {"name", m.Name}, {"currency", m.Currency}} {
+		if r.value == "" {
+			l.Add(f+r.name, "is missing")
+		} else if len(r.value) > 200 {
+			l.Add(f+r.name, "is %d bytes long; allowed is up to 200", len(r.value))
+		}
+	}
+	if m.Currency != "" && !validCurrency(m.Currency) {
+		l.Add(f+"currency", "is %q; allowed is a code of three capitals such as EUR", m.Currency)
+	}
+	okChart := fault.OneOf(l, f+"chart", m.Chart, term.Charts)
+	fault.OneOf(l, f+"surface", m.Surface, term.Surfaces)
+	fault.OneOf(l, f+"class", m.Class, term.Classes)
+	fault.OneOf(l, f+"level", m.Level, term.Levels)
+	for i, s := range m.SupportBy {
+		fault.OneOf(l, fmt.Sprintf("%ssupport_by[%d]", f, i), s, term.AllMeans)
+	}
+	if m.Replaces != "" || m.Change != "" {
+		fault.OneOf(l, f+"change", m.Change, Changes)
+	}
+	if m.Replaces != "" && m.Replaces == m.ID {
+		l.Add(f+"replaces", "is the model itself; allowed is an earlier version")
+	}
+	fault.OneOf(l, f+"plate", m.Plate, Plates)
+	fault.OneOf(l, f+"lug_spacing", m.LugSpacing, LugSpacings)
+	fault.OneOf(l, f+"upper", m.Upper, Uppers)
+	fault.OneOf(l, f+"heel_counter", m.HeelCounter, HeelCounters)
+	fault.OneOf(l, f+"last_shape", m.LastShape, term.LastShapes)
+	fault.OneOf(l, f+"volume", m.Volume, term.Volumes)
+	l.Range(f+"stack_heel_mm", m.StackHeelMM, 2, 70, "mm")
+	l.Range(f+"stack_forefoot_mm", m.StackForefootMM, 2, 60, "mm")
+	if d := m.StackHeelMM - m.StackForefootMM; d < -5 || d > 20 {
+		l.Add(f+"stack_forefoot_mm", "gives a drop of %g mm; allowed is -5 to 20 mm", d)
+	} else if m.DropMM != nil && !(math.Abs(*m.DropMM-d) <= 0.5) {
+		l.Add(f+"drop_mm", "is %g mm, but heel less forefoot stack is %g mm; leave it out or make them agree within 0.5 mm", *m.DropMM, d)
+	}
+	l.Range(f+"weight_g", m.WeightG, 50, 700, "g")
+	for _, r := range []struct {
+		name  string
+		value float64
+	}{{"softness", m.Softness}, {"bounce", m.Bounce}, {"flexibility", m.Flexibility}, {"rubber_softness", m.RubberSoftness}, {"upper_firmness", m.UpperFirmness}} {
+		l.Range(f+r.name, r.value, 1, 5, "")
+	}
+	l.Range(f+"rocker", float64(m.Rocker), 0, 3, "")
+	l.Range(f+"inner_length_offset_mm", m.InnerOffsetMM, -15, 15, "mm")
+	l.Range(f+"lug_depth_mm", m.LugDepthMM, 0, 15, "mm")
+	if m.MedianLifeKM != nil {
+		l.Range(f+"median_life_km", *m.MedianLifeKM, 50, 5000, "km")
+	}
+	l.Range(f+"list_price", float64(m.ListPrice), 0, 1e8, "minor units")
+	if m.SalePrice != nil {
+		l.Range(f+"sale_price", float64(*m.SalePrice), 0, 1e8, "minor units")
+	}
+	if len(m.SizesUK) == 0 {
+		l.Add(f+"sizes_uk", "is missing; give the UK sizes made")
+	}
+	if len(m.Widths) == 0 {
+		l.Add(f+"widths", "is missing; give the width letters made")
+	}
+	if !okChart {
+		return
+	}
+	for i, s := range m.SizesUK {
+		if !s.OnChart(m.Chart) || units.NearestHalf(float64(s)) != float64(s) {
+			l.Add(fmt.Sprintf("%ssizes_uk[%d]", f, i), "is %g; allowed are whole and half sizes on the %s chart", float64(s), m.Chart)
+		}
+	}
+	for i, w := range m.Widths {
+		fault.OneOf(l, fmt.Sprintf("%swidths[%d]", f, i), w, foot.Letters(m.Chart))
+	}
+	for i, s := range m.Stock {
+		at := fmt.Sprintf("%sstock[%d]", f, i)
+		if !slices.Contains(m.SizesUK, s.UK) {
+			l.Add(at+".uk", "is %g, a size that is not made", float64(s.UK))
+		}
+		if !slices.Contains(m.Widths, s.Width) {
+			l.Add(at+".width", "is %q, a width that is not made", s.Width)
+		}
+		l.Range(at+".count", float64(s.Count), 0, 10000, "pairs")
+	}
+}
+
+func validCurrency(c string) bool {
+	if len(c) != 3 {
+		return false
+	}
+	for _, r := range c {
+		if r < 'A' || r > 'Z' {
+			return false
+		}
+	}
+	return true
+}
+
+// Drop is heel less forefoot stack, mm.
+func (m *Model) Drop() float64 { return m.StackHeelMM - m.StackForefootMM }
+
+// Price is what the model costs today, in minor units.
+func (m *Model) Price() int64 {
+	if m.SalePrice != nil {
+		return *m.SalePrice
+	}
+	return m.ListPrice
+}
+
+// InnerAllowanceMM is what padding and taper take from the last's length (house).
+const InnerAllowanceMM = 5.0
+
+// InnerLength is the length inside the shoe at a size, mm.
+func (m *Model) InnerLength(size foot.Figure) float64 {
+	return size.Last(m.Chart) - InnerAllowanceMM + m.InnerOffsetMM
+}
+
+// Label is what is printed on the box at a size, by the maker's chart where
+// there is one.
+func (m *Model) Label(size foot.Figure, width string) string {
+	us, eu := size.US(m.Chart), size.EU(m.Chart)
+	if m.LabelChart != nil {
+		us = size.UK(m.Chart) + m.LabelChart.USOverUK
+		eu += m.LabelChart.EUShift
+	}
+	return fmt.Sprintf("US %g / UK %g / EU %g %s", us, size.UK(m.Chart), eu, width)
+}
+
+// StockOf is how many pairs of a size and width are on the shelf.
+func (m *Model) StockOf(size foot.Figure, width string) int {
+	n := 0
+	for _, s := range m.Stock {
+		if s.UK == size && s.Width == width {
+			n += s.Count
+		}
+	}
+	return n
+}
+
+// Bar is one of the seven bars of how little shoe a model is, 0 to 5.
+type Bar struct {
+	Name  string
+	Value float64
+}
+
+// Bars gives the seven bars of bareness (house): weight, heel stack, drop,
+// support, toe box, upper, flexibility.
+func (m *Model) Bars() []Bar {
+	down := func(v, full, none float64) float64 { return 5 * min(1, max(0, (none-v)/(none-full))) }
+	support := map[term.Level]float64{term.NeutralSoft: 5, term.Neutral: 5, term.Guidance: 3, term.Stability: 1, term.MotionControl: 0}
+	toe := map[term.LastShape]float64{"wide_toe": 5, "standard": 3, "tapered": 0}
+	upper := map[string]float64{"light": 5, "standard": 3, "reinforced": 0}
+	return []Bar{
+		{"weight", down(m.WeightG, 170, 310)}, {"heel stack", down(m.StackHeelMM, 8, 32)}, {"drop", down(m.Drop(), 0, 10)},
+		{"support", support[m.Level]}, {"toe box", toe[m.LastShape]}, {"upper", upper[m.Upper]}, {"flexibility", m.Flexibility},
+	}
+}
+
+// Bareness is the sum of the seven bars, 0 to 35.
+func (m *Model) Bareness() float64 {
+	sum := 0.0
+	for _, b := range m.Bars() {
+		sum += b.Value
+	}
+	return sum
+}
+
+// MedianLife is the expected life of a class in effective km (house).
+var MedianLife = map[term.Class]float64{
+	term.Daily: 620, term.MaxCushion: 620, term.TempoClass: 480, term.RacePlated: 280, term.RaceFlat: 350, term.TrailClass: 580, term.Ultra: 600,
+	term.Mud: 450, term.LinkClass: 600, term.Spikes: 350, term.Winter: 600, term.Minimal: 800, term.CrossTraining: 600,
+}
+
+// Life is the model's median life in effective km: its own, else its class's.
+func (m *Model) Life() float64 {
+	if m.MedianLifeKM != nil {
+		return *m.MedianLifeKM
+	}
+	return MedianLife[m.Class]
+}
