@@ -197,3 +197,8 @@ func Width(chart term.Chart, lengthMM, ballMM float64) (string, float64) {
 func LetterIndex(chart term.Chart, letter string) int {
 	return slices.Index(scales[chart].letters, letter)
 }
+
+// StandardBall is the chart's standard ball width in mm on a foot of lengthMM.
+func StandardBall(chart term.Chart, lengthMM float64) float64 {
+	return scales[chart].ballShare * lengthMM
+}

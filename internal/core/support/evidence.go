@@ -321,3 +321,16 @@ func indexed(field string, i int) string {
 	b.WriteByte(']')
 	return b.String()
 }
+
+// ArchByEye gives the arch probabilities of an observation by eye, shared out
+// as SpreadByEye shares a band's.
+func ArchByEye(arch term.Arch, c term.Certainty) ArchProbability {
+	own := certaintyOf[c]
+	switch arch {
+	case term.ArchHigh:
+		return ArchProbability{High: own, Medium: 1 - own}
+	case term.ArchLow:
+		return ArchProbability{Low: own, Medium: 1 - own}
+	}
+	return ArchProbability{Medium: own, High: (1 - own) / 2, Low: (1 - own) / 2}
+}

@@ -538,3 +538,12 @@ func title[T ~string](w T) string {
 }
 
 func itoa(i int) string { return strconv.Itoa(i) }
+
+// WordsOf writes several of the job's words for people.
+func WordsOf[T ~string](list []T) []string {
+	out := make([]string, len(list))
+	for i, w := range list {
+		out[i] = Words(string(w))
+	}
+	return out
+}

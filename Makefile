@@ -1,0 +1,71 @@
+# Trevik. Two commands matter: make demo, make test. Both install what is missing.
+
+GO ?= go
+BIN := bin/trevik
+STATIC := internal/web/static
+FONTS := $(STATIC)/fonts
+FONT_FILES := \
+	@fontsource/brygada-1918/files/brygada-1918-latin-500-normal.woff2 \
+	@fontsource/brygada-1918/files/brygada-1918-latin-ext-500-normal.woff2 \
+	@fontsource/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-400-normal.woff2 \
+	@fontsource/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-ext-400-normal.woff2 \
+	@fontsource/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-700-normal.woff2
+
+.PHONY: demo test build assets generate stale bench fuzz screenshots clean
+
+demo: $(BIN)
+	$(BIN) demo
+
+test: $(BIN) node_modules/.package-lock.json
+	./tools/need mariadb-server chromium
+	$(GO) vet ./...
+	test -z "$$(gofmt -l cmd internal)" || { gofmt -l cmd internal; exit 1; }
+	$(MAKE) stale
+	$(GO) test ./...
+	npm run e2e
+
+build: $(BIN)
+
+GO_SOURCES := $(shell find cmd internal -name '*.go' -o -name '*.sql' -o -name '*.html') $(STATIC)/app.js $(STATIC)/mark.svg go.mod
+
+$(BIN): $(GO_SOURCES) $(STATIC)/app.css $(STATIC)/htmx.min.js $(FONTS)/.done
+	./tools/need mariadb-server
+	CGO_ENABLED=0 $(GO) build -trimpath -o $@ ./cmd/trevik
+
+assets: $(STATIC)/app.css $(STATIC)/htmx.min.js $(FONTS)/.done
+
+node_modules/.package-lock.json: package.json package-lock.json
+	npm ci
+	@touch $@
+
+$(STATIC)/app.css: internal/web/style/app.css node_modules/.package-lock.json $(shell find internal/web -name '*.html' -o -path '*draw/*.go')
+	npm run css
+
+$(STATIC)/htmx.min.js: node_modules/.package-lock.json
+	cp node_modules/htmx.org/dist/htmx.min.js $@
+
+$(FONTS)/.done: node_modules/.package-lock.json
+	mkdir -p $(FONTS)
+	cd node_modules && cp $(FONT_FILES) ../$(FONTS)/
+	touch $@
+
+# The access to the database is generated from the SQL files and committed.
+generate:
+	cd internal/store && $(GO) tool -modfile=../../tools/go.mod sqlc generate
+
+stale:
+	cd internal/store && $(GO) tool -modfile=../../tools/go.mod sqlc diff
+
+bench: $(BIN)
+	$(GO) test -run '^$$' -bench . -benchmem ./...
+
+fuzz:
+	$(GO) test -run '^$$' -fuzz FuzzDecode -fuzztime 30s ./internal/core/strict
+	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 30s ./internal/app
+
+screenshots: $(BIN) node_modules/.package-lock.json
+	./tools/need mariadb-server chromium
+	node e2e/screenshots.mjs
+
+clean:
+	rm -rf bin node_modules $(STATIC)/app.css $(STATIC)/htmx.min.js $(FONTS)

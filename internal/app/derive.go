@@ -1,0 +1,315 @@
+package app
+
+import (
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"trevik/internal/core/foot"
+	"trevik/internal/core/match"
+	"trevik/internal/core/rotation"
+	"trevik/internal/core/shoe"
+	"trevik/internal/core/support"
+	"trevik/internal/core/term"
+)
+
+// Text gives a text finding, empty when there is none.
+func (f *Fit) Text(name string, side term.Side, repeat int) string {
+	return f.Findings[Key{name, side, repeat}].Text
+}
+
+// Num gives a number finding in its canonical unit, nil when there is none.
+func (f *Fit) Num(name string, side term.Side, repeat int) *float64 {
+	return f.Findings[Key{name, side, repeat}].Number
+}
+
+// Reading brings a foot's repeated readings together, mm.
+func (f *Fit) Reading(name string, side term.Side) foot.Reading {
+	var values []float64
+	for i := 1; i <= 3; i++ {
+		if v := f.Num(name, side, i); v != nil {
+			values = append(values, *v)
+		}
+	}
+	return foot.Combine(values)
+}
+
+// Foot is one foot as it was measured; zero where it was not.
+func (f *Fit) Foot(side term.Side) foot.Measured {
+	m := foot.Measured{LengthMM: f.Reading("length_mm", side).Value, BallMM: f.Reading("ball_mm", side).Value}
+	if v := f.Num("heel_to_ball_mm", side, 0); v != nil {
+		m.HeelToBallMM = *v
+	}
+	return m
+}
+
+// Feet are both feet as they were measured.
+func (f *Fit) Feet() foot.Feet { return foot.Feet{Left: f.Foot(term.Left), Right: f.Foot(term.Right)} }
+
+// Measured says whether at least one foot has its length.
+func (f *Fit) Measured() bool {
+	return f.Foot(term.Left).LengthMM > 0 || f.Foot(term.Right).LengthMM > 0
+}
+
+// SizeOf sizes one foot on the runner's chart; nil without a length. The error
+// is a fault.List.
+func (f *Fit) SizeOf(side term.Side) (*foot.Size, error) {
+	m := f.Foot(side)
+	if m.LengthMM == 0 {
+		return nil, nil
+	}
+	s, err := foot.SizeOf(f.Runner.Chart, m.LengthMM, positive(m.BallMM), positive(m.HeelToBallMM))
+	if err != nil {
+		return nil, err
+	}
+	return &s, nil
+}
+
+func positive(v float64) *float64 {
+	if v <= 0 {
+		return nil
+	}
+	return &v
+}
+
+// Flags are the cautions that were told.
+func (f *Fit) Flags() []support.Flag {
+	var out []support.Flag
+	for _, w := range f.many("flags") {
+		if w != None {
+			out = append(out, support.Flag(w))
+		}
+	}
+	return out
+}
+
+func (f *Fit) many(name string) []string {
+	if t := f.Text(name, "", 0); t != "" {
+		return strings.Split(t, ",")
+	}
+	return nil
+}
+
+// FlagsAsked says whether the cautions were asked.
+func (f *Fit) FlagsAsked() bool { return len(f.many("flags")) > 0 }
+
+// Complaints are what was told: nil when it was not asked. half counts rows
+// that lack their place or their months and do not count yet.
+func (f *Fit) Complaints() (list *[]support.Complaint, half int) {
+	rows := []support.Complaint{}
+	for i := 1; i <= ComplaintRows; i++ {
+		place, months := f.Text("complaint_place", "", i), f.Num("complaint_months", "", i)
+		switch {
+		case place != "" && months != nil:
+			side := term.Side(f.Text("complaint_side", "", i))
+			if side == "both" {
+				side = ""
+			}
+			rows = append(rows, support.Complaint{Place: term.Place(place), Side: side, MonthsAgo: months})
+		case place != "" || months != nil:
+			half++
+		}
+	}
+	if f.Text("complaints", "", 0) == "" && len(rows) == 0 {
+		return nil, half
+	}
+	if f.Text("complaints", "", 0) == "some" && len(rows) == 0 {
+		return nil, half // something hurts, and what is not told yet
+	}
+	return &rows, half
+}
+
+// Surface is what the pair is asked for; road when it was not said.
+func (f *Fit) Surface() term.Surface {
+	if s := f.Text("surface", "", 0); s != "" {
+		return term.Surface(s)
+	}
+	return term.Road
+}
+
+// Evidence gathers what the schools of support weigh.
+func (f *Fit) Evidence() support.Evidence {
+	e := support.Evidence{Schema: support.EvidenceSchema, Surface: f.Surface(), TrailRule: f.Settings.TrailRule, Lead: f.Settings.LeadSchool, Flags: f.Flags()}
+	if e.Surface != term.Trail && e.Surface != term.Link {
+		e.Surface = term.Road
+	}
+	if _, overruled := f.Decisions[ReferOverride]; overruled {
+		e.Flags = slices.DeleteFunc(e.Flags, func(f support.Flag) bool { return slices.Contains(support.ReferFlags, f) })
+	}
+	var gait support.Both[support.Gait]
+	var arch support.Both[support.Arch]
+	for _, s := range term.Sides {
+		if b, sure := f.Text("band", s, 0), f.Text("band_sure", s, 0); b != "" && sure != "" {
+			setSide(&gait, s, support.Gait{Band: term.Band(b), Certainty: term.Certainty(sure), Source: term.ByEye})
+		}
+		if ar, sure := f.Text("arch", s, 0), f.Text("arch_sure", s, 0); ar != "" && sure != "" {
+			p := support.ArchByEye(term.Arch(ar), term.Certainty(sure))
+			setSide(&arch, s, support.Arch{ArchProbability: &p})
+		}
+	}
+	if gait.Left != nil || gait.Right != nil {
+		e.Gait = &gait
+	}
+	if arch.Left != nil || arch.Right != nil {
+		e.Arch = &arch
+	}
+	e.Complaints, _ = f.Complaints()
+	if level := term.Level(f.Text("present_level", "", 0)); level != "" && f.Text("felt_right", "", 0) == "yes" {
+		e.ComfortableLevel = &level
+	}
+	e.AnklesGiveOutward = f.Text("ankles_outward", "", 0) == "yes"
+	if on, ok := f.RaceOn(); ok {
+		if days := on.Sub(f.Today).Hours() / 24; days >= 0 {
+			e.RaceInDays = &days
+		}
+	}
+	return e
+}
+
+func setSide[T any](b *support.Both[T], s term.Side, v T) {
+	if s == term.Left {
+		b.Left = &v
+	} else {
+		b.Right = &v
+	}
+}
+
+// RaceOn is the day of the race that was told.
+func (f *Fit) RaceOn() (time.Time, bool) {
+	d, err := time.Parse(time.DateOnly, f.Text("race_on", "", 0))
+	return d, err == nil
+}
+
+// Support weighs the evidence.
+func (f *Fit) Support() (support.Answer, error) { return support.Decide(f.Evidence()) }
+
+// Week is the runner's week: its parts, and km altogether.
+func (f *Fit) Week() (parts []rotation.Part, km float64) {
+	for i := 1; i <= WeekRows; i++ {
+		kind, ground, v := f.Text("week_kind", "", i), f.Text("week_ground", "", i), f.Num("week_km", "", i)
+		if kind == "" || v == nil || *v <= 0 {
+			continue
+		}
+		if ground == "" {
+			ground = string(f.usualGround())
+		}
+		parts = append(parts, rotation.Part{Kind: term.Kind(kind), Ground: term.Ground(ground), KM: *v})
+		km += *v
+	}
+	return parts, km
+}
+
+func (f *Fit) usualGround() term.Ground {
+	switch f.Surface() {
+	case term.Trail:
+		return term.GroundTrail
+	case term.Track:
+		return term.GroundTrack
+	}
+	return term.GroundRoad
+}
+
+// Wearer is what of the runner changes a model's suitability.
+func (f *Fit) Wearer() shoe.Wearer {
+	w := shoe.Wearer{Strike: term.Strike(f.Text("strike", "", 0))}
+	if v := f.Num("mass_kg", "", 0); v != nil {
+		w.MassKg = *v
+	}
+	if v := f.Num("race_km", "", 0); v != nil {
+		w.RaceKm = *v
+	}
+	return w
+}
+
+// Request is what the shoes are matched to. ok is false while the feet or the
+// week are missing.
+func (f *Fit) Request(answer support.Answer, models []shoe.Model) (r match.Request, ok bool) {
+	week, km := f.Week()
+	r = match.Request{Schema: match.RequestSchema, Chart: f.Runner.Chart, Sock: term.Sock(f.Text("sock", "", 0)), Surface: f.Surface(), Level: answer.Level, Spread: answer.Spread,
+		Lead: f.Settings.LeadSchool, Strike: term.Strike(f.Text("strike", "", 0)), Experience: f.Text("experience", "", 0), MassKg: f.Num("mass_kg", "", 0),
+		RaceKM: f.Num("race_km", "", 0), Settings: match.Settings{Room: f.Settings.Room, Drop: f.Settings.DropRule}, Models: models}
+	for _, s := range term.Sides {
+		m := f.Foot(s)
+		if m.LengthMM == 0 {
+			continue
+		}
+		setSide(&r.Feet, s, match.Foot{LengthMM: m.LengthMM, BallMM: positive(m.BallMM), HeelToBallMM: positive(m.HeelToBallMM),
+			Shape: term.Shape(f.Text("toe_shape", s, 0)), Volume: term.Volume(f.Text("volume", s, 0))})
+	}
+	for _, p := range week {
+		r.Kinds = append(r.Kinds, match.KindShare{Kind: p.Kind, Ground: p.Ground, Share: p.KM / km})
+	}
+	for _, c := range f.many("conditions") {
+		r.Conditions = append(r.Conditions, term.Condition(c))
+	}
+	r.Complaints, _ = f.Complaints()
+	if d, s, l := f.Num("present_drop_mm", "", 0), f.Num("present_stack_mm", "", 0), f.Text("present_level", "", 0); d != nil || s != nil || l != "" {
+		r.Present = &match.Present{DropMM: d, StackMM: s, Level: term.Level(l)}
+	}
+	soft, bounce := rated(f.Text("likes_softness", "", 0)), rated(f.Text("likes_bounce", "", 0))
+	if soft != nil || bounce != nil {
+		r.Likes = &match.Likes{Softness: soft, Bounce: bounce}
+	}
+	if b := f.Num("budget", "", 0); b != nil {
+		r.Budget = &match.Budget{Amount: int64(*b), Currency: f.Currency, Firm: f.Text("budget_firm", "", 0) == "not_above"}
+	}
+	return r, f.Measured() && len(week) > 0
+}
+
+func rated(s string) *float64 {
+	v, err := strconv.ParseFloat(s, 64)
+	if err != nil {
+		return nil
+	}
+	return &v
+}
+
+// Tried is one model that was tried on.
+type Tried struct {
+	Model   *shoe.Model
+	Comfort *float64 // 0 to 10
+	Word    string
+}
+
+// Tried lists what was tried on, the most comfortable first.
+func (f *Fit) Tried(c *Catalogue) []Tried {
+	by := map[int]*Tried{}
+	var rows []int
+	for k, found := range f.Findings {
+		if k.Name != "try_comfort" && k.Name != "try_word" {
+			continue
+		}
+		m := c.byID(uint64(k.Repeat))
+		if m == nil {
+			continue
+		}
+		if by[k.Repeat] == nil {
+			by[k.Repeat] = &Tried{Model: m}
+			rows = append(rows, k.Repeat)
+		}
+		if k.Name == "try_comfort" {
+			by[k.Repeat].Comfort = found.Number
+		} else {
+			by[k.Repeat].Word = found.Text
+		}
+	}
+	comfort := func(row int) float64 {
+		if v := by[row].Comfort; v != nil {
+			return *v
+		}
+		return -1
+	}
+	slices.SortFunc(rows, func(x, y int) int {
+		if d := comfort(y) - comfort(x); d != 0 {
+			return int(math.Copysign(1, d))
+		}
+		return x - y
+	})
+	out := make([]Tried, len(rows))
+	for i, row := range rows {
+		out[i] = *by[row]
+	}
+	return out
+}

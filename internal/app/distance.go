@@ -1,0 +1,484 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"trevik/internal/core/fault"
+	"trevik/internal/core/foot"
+	"trevik/internal/core/match"
+	"trevik/internal/core/rotation"
+	"trevik/internal/core/shoe"
+	"trevik/internal/core/support"
+	"trevik/internal/core/term"
+	"trevik/internal/core/wear"
+	"trevik/internal/store/db"
+)
+
+// Pair is one of a runner's pairs with its model.
+type Pair struct {
+	ID         uint64
+	RunnerID   uint64
+	Runner     string
+	FitID      uint64
+	Model      shoe.Model
+	Size       foot.Figure
+	Width      string
+	Price      int64
+	BoughtOn   time.Time
+	FirstWorn  time.Time
+	SetAsideOn time.Time
+	Runs       []Run
+}
+
+// Label is what is printed on the pair's box.
+func (p *Pair) Label() string { return p.Model.Label(p.Size, p.Width) }
+
+// Name is the pair's model with its version.
+func (p *Pair) Name() string { return ModelName(&p.Model) }
+
+// ModelName writes a model: maker, name and version.
+func ModelName(m *shoe.Model) string { return fmt.Sprintf("%s %s %d", m.Maker, m.Name, m.Version) }
+
+// Run is one run, or part of one, in a pair.
+type Run struct {
+	ID     uint64
+	PairID uint64
+	On     time.Time
+	KM     float64
+	Ground term.Ground
+	Kind   term.Kind
+	Wet    bool
+	TempC  *float64
+}
+
+// Basis is what a choice was decided on, kept with it so that an old card can be
+// explained.
+type Basis struct {
+	Settings Settings       `json:"settings"`
+	Support  support.Answer `json:"support"`
+	Ranked   match.Ranked   `json:"ranked"`
+	Name     string         `json:"name"`
+	PairID   uint64         `json:"pair_id"`
+	Price    int64          `json:"price"`
+}
+
+// Choose makes a ranked model the runner's pair: a pair, a decision with its
+// basis, and one less on the shelf where there was one. It gives the pair's id.
+func (a *App) Choose(ctx context.Context, who Actor, token string, fitID uint64, code, reason string) (uint64, error) {
+	fit, err := a.Fit(ctx, who, fitID)
+	if err != nil {
+		return 0, err
+	}
+	reason = strings.TrimSpace(reason)
+	var l fault.List
+	text(&l, "reason", reason, 0, 1000)
+	if err := l.Err(); err != nil {
+		return 0, err
+	}
+	c, err := a.Catalogue(ctx, who)
+	if err != nil {
+		return 0, err
+	}
+	answer, ready, err := fit.Match(c)
+	if err != nil {
+		return 0, err
+	}
+	at := slices.IndexFunc(answer.Ranked, func(r match.Ranked) bool { return r.Model == code })
+	if !ready || at < 0 {
+		return 0, fault.List{{Field: "model", Text: "is not among the models that are offered to this runner"}}
+	}
+	ranked, m := answer.Ranked[at], c.ByCode(code)
+	sup, err := fit.Support()
+	if err != nil {
+		return 0, err
+	}
+	result, err := a.once(ctx, who, token, func(q *db.Queries) (string, error) {
+		if err := a.lockOpen(ctx, q, who, fitID); err != nil {
+			return "", err
+		}
+		row := c.rowID(code)
+		taken, err := q.TakeFromStock(ctx, db.TakeFromStockParams{ModelID: row, UkHalf: halves(ranked.Size.Figure), Width: ranked.Size.Width})
+		if err != nil {
+			return "", err
+		}
+		id, err := q.AddPair(ctx, db.AddPairParams{ShopID: who.ShopID, RunnerID: fit.Runner.ID, ModelID: row, FitID: nullID(fitID), UkHalf: halves(ranked.Size.Figure),
+			Width: ranked.Size.Width, Price: m.Price(), BoughtOn: a.Today(), FromStock: taken > 0, MadeBy: who.UserID, MadeAt: a.Now()})
+		if err != nil {
+			return "", err
+		}
+		basis, err := json.Marshal(Basis{fit.Settings, sup, ranked, ModelName(m), uint64(id), m.Price()})
+		if err != nil {
+			return "", err
+		}
+		_, err = q.AddDecision(ctx, db.AddDecisionParams{ShopID: who.ShopID, FitID: fitID, Kind: Chosen, Value: code, Reason: reason, Basis: basis, MadeBy: who.UserID, MadeAt: a.Now()})
+		return strconv.FormatInt(id, 10), err
+	})
+	if err != nil {
+		return 0, err
+	}
+	return strconv.ParseUint(result, 10, 64)
+}
+
+// OwnedPair is a pair that a runner brings along, entered by its model.
+type OwnedPair struct {
+	Code  string
+	UK    foot.Figure // running figure on the model's chart
+	Width string
+	Price int64 // minor units
+	Since string
+}
+
+// AddOwnedPair puts down a pair that the runner has already. token makes sure
+// that a form that is sent twice adds one. It fails with a fault.List.
+func (a *App) AddOwnedPair(ctx context.Context, who Actor, token string, runnerID uint64, o OwnedPair) (uint64, error) {
+	if _, err := a.Runner(ctx, who, runnerID); err != nil {
+		return 0, err
+	}
+	c, err := a.Catalogue(ctx, who)
+	if err != nil {
+		return 0, err
+	}
+	var l fault.List
+	m := c.ByCode(o.Code)
+	if m == nil {
+		l.Add("model", "is not in the catalogue; choose one")
+	} else {
+		if !slices.Contains(m.SizesUK, o.UK) {
+			l.Add("uk", "is %g, a size that is not made; allowed is UK %g to %g", float64(o.UK), m.SizesUK[0].UK(m.Chart), m.SizesUK[len(m.SizesUK)-1].UK(m.Chart))
+		}
+		if o.Width == "" {
+			o.Width = m.Widths[0]
+		}
+		fault.OneOf(&l, "width", o.Width, m.Widths)
+	}
+	since, err := time.Parse(time.DateOnly, o.Since)
+	if err != nil || since.After(a.Today()) || since.Before(a.Today().AddDate(-20, 0, 0)) {
+		l.Add("since", "is %q; allowed is a day up to today, such as %s", clip(o.Since), a.Today().Format(time.DateOnly))
+	}
+	l.Range("price", float64(o.Price), 0, 1e7, "minor units")
+	if err := l.Err(); err != nil {
+		return 0, err
+	}
+	result, err := a.once(ctx, who, token, func(q *db.Queries) (string, error) {
+		id, err := q.AddPair(ctx, db.AddPairParams{ShopID: who.ShopID, RunnerID: runnerID, ModelID: c.rowID(o.Code), UkHalf: halves(o.UK), Width: o.Width, Price: o.Price,
+			BoughtOn: since, FirstWorn: nullTime(since), MadeBy: who.UserID, MadeAt: a.Now()})
+		return strconv.FormatInt(id, 10), err
+	})
+	if err != nil {
+		return 0, err
+	}
+	return strconv.ParseUint(result, 10, 64)
+}
+
+// Choice is the fit's choice with its basis, nil while there is none.
+func (f *Fit) Choice() (*Decision, *Basis) {
+	d, ok := f.Decisions[Chosen]
+	if !ok {
+		return nil, nil
+	}
+	var b Basis
+	if json.Unmarshal(d.Basis, &b) != nil {
+		return nil, nil
+	}
+	return &d, &b
+}
+
+// TakeBack undoes the fit's choice: the pair is no longer the runner's and goes
+// back on the shelf. A pair that was run in stays.
+func (a *App) TakeBack(ctx context.Context, who Actor, fitID uint64) error {
+	fit, err := a.Fit(ctx, who, fitID)
+	if err != nil {
+		return err
+	}
+	d, basis := fit.Choice()
+	if d == nil {
+		return ErrNotFound
+	}
+	return a.store.Tx(ctx, func(q *db.Queries) error {
+		if err := a.lockOpen(ctx, q, who, fitID); err != nil {
+			return err
+		}
+		p, err := q.PairByID(ctx, db.PairByIDParams{ID: basis.PairID, ShopID: who.ShopID})
+		if err != nil {
+			return found(err)
+		}
+		runs, err := q.CountRunsOfPair(ctx, p.ID)
+		if err != nil {
+			return err
+		}
+		if runs > 0 {
+			return fault.List{{Field: "pair", Text: "was run in already, so it stays the runner's"}}
+		}
+		if n, err := q.TakePairBack(ctx, db.TakePairBackParams{TakenBackAt: nullTime(a.Now()), ID: p.ID, ShopID: who.ShopID}); err != nil || n == 0 {
+			return err
+		}
+		if p.FromStock {
+			if err := q.PutInStock(ctx, db.PutInStockParams{ModelID: p.ModelID, UkHalf: p.UkHalf, Width: p.Width}); err != nil {
+				return err
+			}
+		}
+		_, err = q.AddDecision(ctx, db.AddDecisionParams{ShopID: who.ShopID, FitID: fitID, Kind: Chosen, Value: "", Basis: []byte("{}"), MadeBy: who.UserID, MadeAt: a.Now()})
+		return err
+	})
+}
+
+// Match ranks the catalogue for this fit. ok is false while something is missing
+// or a caution keeps the shoes back.
+func (f *Fit) Match(c *Catalogue) (answer match.Answer, ok bool, err error) {
+	sup, err := f.Support()
+	if err != nil {
+		return match.Answer{}, false, err
+	}
+	r, ready := f.Request(sup, c.Models)
+	if !ready || sup.Refer {
+		return match.Answer{}, false, nil
+	}
+	answer, err = match.Rank(r)
+	return answer, err == nil, err
+}
+
+// Pairs loads a runner's pairs with their runs; pairs that were set aside come last.
+func (a *App) Pairs(ctx context.Context, who Actor, c *Catalogue, runnerID uint64) ([]Pair, error) {
+	rows, err := a.store.PairsOfRunner(ctx, db.PairsOfRunnerParams{RunnerID: runnerID, ShopID: who.ShopID})
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Pair, len(rows))
+	at := map[uint64]int{}
+	for i, r := range rows {
+		out[i] = Pair{ID: r.ID, RunnerID: r.RunnerID, FitID: uint64(r.FitID.Int64), Model: *c.byID(r.ModelID), Size: foot.Figure(float64(r.UkHalf) / 2), Width: r.Width,
+			Price: r.Price, BoughtOn: r.BoughtOn, FirstWorn: r.FirstWorn.Time, SetAsideOn: r.SetAsideOn.Time}
+		at[r.ID] = i
+	}
+	runs, err := a.store.RunsOfRunner(ctx, db.RunsOfRunnerParams{RunnerID: runnerID, ShopID: who.ShopID})
+	for _, r := range runs {
+		if i, ok := at[r.PairID]; ok {
+			out[i].Runs = append(out[i].Runs, Run{r.ID, r.PairID, r.RunOn, r.Km, term.Ground(r.Ground), term.Kind(r.Kind), r.Wet, floatOf(r.TempC)})
+		}
+	}
+	return out, err
+}
+
+// Serving is the runner's week over the pairs that are in use: which pair takes
+// which part, and each pair's effective km a week.
+type Serving struct {
+	Parts  []rotation.Served
+	Pairs  []Pair
+	Weekly []float64
+}
+
+// Serve spreads the week over the pairs in use.
+func (f *Fit) Serve(pairs []Pair) Serving {
+	var s Serving
+	for _, p := range pairs {
+		if p.SetAsideOn.IsZero() {
+			s.Pairs = append(s.Pairs, p)
+		}
+	}
+	models := make([]shoe.Model, len(s.Pairs))
+	for i := range s.Pairs {
+		models[i] = s.Pairs[i].Model
+	}
+	parts, _ := f.Week()
+	s.Parts = rotation.Serve(parts, models, f.Wearer())
+	s.Weekly = make([]float64, len(s.Pairs))
+	for _, p := range s.Parts {
+		if p.Pair >= 0 {
+			s.Weekly[p.Pair] += wear.Load(wear.Run{KM: p.KM, Ground: p.Ground, Kind: p.Kind}, models[p.Pair].Surface, nil)
+		}
+	}
+	return s
+}
+
+// WearInput is what the wear model is told of a pair. weekly is its effective km
+// a week from today.
+func (f *Fit) WearInput(p *Pair, weekly float64) wear.Pair {
+	price, stack := float64(p.Price), p.Model.StackHeelMM
+	in := wear.Pair{Schema: wear.PairSchema, Class: p.Model.Class, MedianKM: p.Model.MedianLifeKM, Price: &price, HeelStackMM: &stack, Surface: p.Model.Surface,
+		Today: f.Today.Format(wear.DateLayout), Runner: wear.Runner{MassKg: f.Num("mass_kg", "", 0), Strike: term.Strike(f.Text("strike", "", 0))}, PlanWeeklyKM: []float64{weekly}}
+	if !p.FirstWorn.IsZero() {
+		in.FirstWorn = p.FirstWorn.Format(wear.DateLayout)
+	}
+	for _, r := range p.Runs {
+		in.Runs = append(in.Runs, wear.Run{Date: r.On.Format(wear.DateLayout), KM: r.KM, Ground: r.Ground, Kind: r.Kind, Wet: r.Wet, TempC: r.TempC})
+	}
+	return in
+}
+
+// Worn is a pair with what is left of it.
+type Worn struct {
+	Pair   Pair
+	Weekly float64 // effective km a week
+	Wear   wear.Answer
+}
+
+// Worn assesses every pair of a serving.
+func (f *Fit) Worn(s Serving) ([]Worn, error) {
+	out := make([]Worn, len(s.Pairs))
+	for i := range s.Pairs {
+		a, err := wear.Assess(f.WearInput(&s.Pairs[i], s.Weekly[i]))
+		if err != nil {
+			return nil, err
+		}
+		out[i] = Worn{s.Pairs[i], s.Weekly[i], a}
+	}
+	return out, nil
+}
+
+// NewRun is a run to be put down; faults name its fields.
+type NewRun struct {
+	PairID uint64
+	On     string
+	KM     float64
+	Ground term.Ground
+	Kind   term.Kind
+	Wet    bool
+	TempC  *float64
+}
+
+// AddRun puts a run down against one of the runner's pairs. token makes sure that
+// a form that is sent twice puts it down once. It fails with a fault.List.
+func (a *App) AddRun(ctx context.Context, who Actor, token string, runnerID uint64, r NewRun) (uint64, error) {
+	var l fault.List
+	p, err := a.store.PairByID(ctx, db.PairByIDParams{ID: r.PairID, ShopID: who.ShopID})
+	if err = found(err); err != nil && err != ErrNotFound {
+		return 0, err
+	}
+	on, dayErr := time.Parse(time.DateOnly, r.On)
+	switch {
+	case err != nil || p.RunnerID != runnerID:
+		l.Add("pair", "is not one of this runner's pairs; choose one")
+	case p.SetAsideOn.Valid:
+		l.Add("pair", "was set aside for running; choose one in use")
+	}
+	switch {
+	case dayErr != nil:
+		l.Add("on", "is %q; allowed is a day such as %s", clip(r.On), a.Today().Format(time.DateOnly))
+	case on.After(a.Today()):
+		l.Add("on", "is after today; allowed is up to %s", a.Today().Format(time.DateOnly))
+	case err == nil && on.Before(p.BoughtOn):
+		l.Add("on", "is before the pair was the runner's; allowed is from %s", p.BoughtOn.Format(time.DateOnly))
+	}
+	l.Range("km", r.KM, 0.1, 300, "km")
+	fault.OneOf(&l, "ground", r.Ground, term.Grounds)
+	if r.Kind == term.Gym {
+		l.Add("kind", "is gym, which is not a run")
+	} else {
+		fault.OneOf(&l, "kind", r.Kind, term.Kinds)
+	}
+	if r.TempC != nil {
+		l.Range("temp_c", *r.TempC, -60, 60, "°C")
+	}
+	if err := l.Err(); err != nil {
+		return 0, err
+	}
+	result, err := a.once(ctx, who, token, func(q *db.Queries) (string, error) {
+		id, err := q.AddRun(ctx, db.AddRunParams{ShopID: who.ShopID, RunnerID: runnerID, PairID: r.PairID, RunOn: on, Km: strconv.FormatFloat(r.KM, 'f', 3, 64),
+			Ground: string(r.Ground), Kind: string(r.Kind), Wet: r.Wet, TempC: nullFloat(r.TempC), How: "by hand", MadeBy: who.UserID, MadeAt: a.Now()})
+		if err != nil {
+			return "", err
+		}
+		return strconv.FormatInt(id, 10), q.SetFirstWorn(ctx, db.SetFirstWornParams{FirstWorn: nullTime(on), ID: r.PairID, ShopID: who.ShopID})
+	})
+	if err != nil {
+		return 0, err
+	}
+	return strconv.ParseUint(result, 10, 64)
+}
+
+// SetRunCounts withdraws a run, or lets it count again.
+func (a *App) SetRunCounts(ctx context.Context, who Actor, runnerID, runID uint64, counts bool) error {
+	var n int64
+	var err error
+	if counts {
+		n, err = a.store.RestoreRun(ctx, db.RestoreRunParams{ID: runID, RunnerID: runnerID, ShopID: who.ShopID})
+	} else {
+		n, err = a.store.WithdrawRun(ctx, db.WithdrawRunParams{WithdrawnAt: nullTime(a.Now()), WithdrawnBy: nullID(who.UserID), ID: runID, RunnerID: runnerID, ShopID: who.ShopID})
+	}
+	if err == nil && n == 0 {
+		return ErrNotFound
+	}
+	return err
+}
+
+// Ending is a pair that asks for something, on the Today page.
+type Ending struct {
+	Worn
+	Runner string
+	FitID  uint64
+}
+
+// endingStates are those that the Today page shows, most urgent first.
+var endingStates = []wear.State{wear.SetAside, wear.LastRuns, wear.Order, wear.Look}
+
+// Ending lists the shop's pairs that near their end or want a look.
+func (a *App) Ending(ctx context.Context, who Actor) ([]Ending, error) {
+	c, err := a.Catalogue(ctx, who)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := a.store.PairsInUse(ctx, who.ShopID)
+	if err != nil {
+		return nil, err
+	}
+	names := map[uint64]string{}
+	var order []uint64
+	for _, r := range rows {
+		if _, seen := names[r.RunnerID]; !seen {
+			order = append(order, r.RunnerID)
+		}
+		names[r.RunnerID] = r.Runner
+	}
+	out := []Ending{}
+	for _, runner := range order {
+		fitID, err := a.store.LatestFitOfRunner(ctx, db.LatestFitOfRunnerParams{RunnerID: runner, ShopID: who.ShopID})
+		if err = found(err); err == ErrNotFound {
+			continue
+		} else if err != nil {
+			return nil, err
+		}
+		fit, err := a.Fit(ctx, who, fitID)
+		if err != nil {
+			return nil, err
+		}
+		pairs, err := a.Pairs(ctx, who, c, runner)
+		if err != nil {
+			return nil, err
+		}
+		worn, err := fit.Worn(fit.Serve(pairs))
+		if err != nil {
+			return nil, err
+		}
+		for _, w := range worn {
+			if slices.Contains(endingStates, w.Wear.State) {
+				out = append(out, Ending{w, names[runner], fitID})
+			}
+		}
+	}
+	slices.SortStableFunc(out, func(x, y Ending) int {
+		return slices.Index(endingStates, x.Wear.State) - slices.Index(endingStates, y.Wear.State)
+	})
+	return out, nil
+}
+
+// SetAside ends a pair's running days.
+func (a *App) SetAside(ctx context.Context, who Actor, runnerID, pairID uint64) error {
+	p, err := a.store.PairByID(ctx, db.PairByIDParams{ID: pairID, ShopID: who.ShopID})
+	if err != nil {
+		return found(err)
+	}
+	if p.RunnerID != runnerID {
+		return ErrNotFound
+	}
+	n, err := a.store.SetPairAside(ctx, db.SetPairAsideParams{SetAsideOn: nullTime(a.Today()), ID: pairID, ShopID: who.ShopID})
+	if err == nil && n == 0 {
+		return ErrNotFound
+	}
+	return err
+}

@@ -1,0 +1,128 @@
+package app
+
+import (
+	"context"
+	"time"
+
+	"trevik/internal/core/fault"
+	"trevik/internal/core/match"
+	"trevik/internal/core/term"
+	"trevik/internal/store/db"
+)
+
+// Settings are the shop's choices where practitioners differ.
+type Settings struct {
+	LeadSchool term.School    `json:"lead_school"`
+	TrailRule  term.TrailRule `json:"trail_rule"`
+	Room       string         `json:"room"`
+	DropRule   string         `json:"drop_rule"`
+	WearSchool string         `json:"wear_school"`
+}
+
+// Setting is one choice: its values, what ships and why, and who chose last.
+type Setting struct {
+	Name    string
+	Label   string
+	Choices []string
+	Shipped string
+	Reason  string
+	Value   string
+	Maker   string
+	MadeAt  time.Time
+}
+
+// WearSchools are the three ways to tell when a pair is worn out.
+var WearSchools = []string{"by_condition", "by_distance", "by_own_history"}
+
+// SettingList is every setting as it ships.
+func SettingList() []Setting {
+	return []Setting{
+		{Name: "lead_school", Label: "School of support that leads", Choices: texts(term.Schools), Shipped: string(term.ComfortFirst),
+			Reason: "Evidence that matching by foot type prevents injury is weak; comfort and keeping to one's usual movement have support (Nigg and others 2015)."},
+		{Name: "trail_rule", Label: "Support on trail", Choices: texts(term.TrailRules), Shipped: string(term.PlatformOnly),
+			Reason: "Every step lands differently on a trail: steadiness is width, height and grip. The same ladder suits hard, even trails."},
+		{Name: "room", Label: "Room before the toes on road", Choices: []string{"thumbnail", "finger", "thumb"}, Shipped: "finger",
+			Reason: "A finger, 12 to 17 mm. Some fitters leave a thumbnail, 9 to 13, others a thumb, 16 to 22."},
+		{Name: "drop_rule", Label: "What a model's drop is held against", Choices: match.DropRules, Shipped: "habit_and_strike",
+			Reason: "The drop that the runner is used to, and what the landing asks for; some shops go by habit alone."},
+		{Name: "wear_school", Label: "When a pair is worn out", Choices: WearSchools, Shipped: "by_condition",
+			Reason: "Load, history and what looking found; a fixed figure is simpler, the runner's own history more personal."},
+	}
+}
+
+// Shipped is the settings of a new shop.
+func Shipped() Settings { return settingsOf(map[string]string{}) }
+
+func settingsOf(set map[string]string) Settings {
+	of := func(name string) string {
+		if v, ok := set[name]; ok {
+			return v
+		}
+		for _, s := range SettingList() {
+			if s.Name == name {
+				return s.Shipped
+			}
+		}
+		return ""
+	}
+	return Settings{term.School(of("lead_school")), term.TrailRule(of("trail_rule")), of("room"), of("drop_rule"), of("wear_school")}
+}
+
+// Settings of the person's shop, and the list with who chose what.
+func (a *App) Settings(ctx context.Context, who Actor) (Settings, []Setting, error) {
+	rows, err := a.store.SettingsOf(ctx, who.ShopID)
+	if err != nil {
+		return Settings{}, nil, err
+	}
+	set := map[string]string{}
+	list := SettingList()
+	for i := range list {
+		list[i].Value = list[i].Shipped
+		for _, r := range rows {
+			if r.Name == list[i].Name {
+				set[r.Name] = r.Value
+				list[i].Value, list[i].Maker, list[i].MadeAt = r.Value, r.Maker, r.MadeAt
+			}
+		}
+	}
+	return settingsOf(set), list, nil
+}
+
+// ChangeSettings records the settings that differ from what holds now. It fails
+// with a fault.List when a value is not one of a setting's choices.
+func (a *App) ChangeSettings(ctx context.Context, who Actor, to map[string]string) error {
+	if who.Role != Owner {
+		return ErrNotAllowed
+	}
+	_, list, err := a.Settings(ctx, who)
+	if err != nil {
+		return err
+	}
+	var l fault.List
+	var change []Setting
+	known := map[string]bool{}
+	for _, s := range list {
+		known[s.Name] = true
+		v, given := to[s.Name]
+		if given && fault.OneOf(&l, s.Name, v, s.Choices) && v != s.Value {
+			s.Value = v
+			change = append(change, s)
+		}
+	}
+	for name := range to {
+		if !known[name] {
+			l.Add(name, "is not a setting")
+		}
+	}
+	if err := l.Err(); err != nil {
+		return err
+	}
+	return a.store.Tx(ctx, func(q *db.Queries) error {
+		for _, s := range change {
+			if err := q.AddSetting(ctx, db.AddSettingParams{ShopID: who.ShopID, Name: s.Name, Value: s.Value, MadeBy: who.UserID, MadeAt: a.Now()}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}

@@ -1,0 +1,220 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+	"github.com/spf13/cobra"
+
+	"trevik/internal/app"
+	"trevik/internal/demo"
+	"trevik/internal/store"
+	"trevik/internal/store/privatedb"
+	"trevik/internal/web"
+)
+
+const dsnHelp = "MariaDB DSN, user:password@tcp(host:port)/database; TREVIK_DSN stands in for it"
+
+func dsnFlag(c *cobra.Command) *string {
+	return c.Flags().String("dsn", os.Getenv("TREVIK_DSN"), dsnHelp)
+}
+
+func open(dsn string) (*store.Store, error) {
+	if dsn == "" {
+		return nil, usageError{errors.New("dsn: is missing; give --dsn or TREVIK_DSN")}
+	}
+	s, err := store.Open(dsn)
+	if err != nil {
+		return nil, usageError{err}
+	}
+	return s, nil
+}
+
+func (t *tool) migrateCmd() *cobra.Command {
+	c := &cobra.Command{Use: "migrate", Short: "Bring the database to this program's state", Args: cobra.NoArgs}
+	dsn := dsnFlag(c)
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		s, err := open(*dsn)
+		if err != nil {
+			return err
+		}
+		defer s.Close()
+		version, err := s.Migrate(c.Context())
+		if err == nil {
+			fmt.Fprintln(t.out, "The database is at version", version)
+		}
+		return err
+	}
+	return c
+}
+
+func (t *tool) userCmd() *cobra.Command {
+	parent := &cobra.Command{Use: "user", Short: "The people of a shop"}
+	c := &cobra.Command{Use: "add", Short: "Add a person to a shop; the password is read from standard input", Args: cobra.NoArgs,
+		Example: "  trevik user add --shop 'The Fitting Loft' --name 'Teal Marsh' --login teal --role fitter < password.txt"}
+	dsn := dsnFlag(c)
+	shop := c.Flags().String("shop", "", "the shop's name; it is made when it is new")
+	currency := c.Flags().String("currency", "EUR", "the currency of a new shop")
+	name := c.Flags().String("name", "", "the person's name")
+	login := c.Flags().String("login", "", "what they sign in with")
+	role := c.Flags().String("role", "fitter", "owner, fitter or trainee")
+	for _, f := range []string{"shop", "name", "login"} {
+		_ = c.MarkFlagRequired(f) // the flags are there
+	}
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		s, err := open(*dsn)
+		if err != nil {
+			return err
+		}
+		defer s.Close()
+		line, err := bufio.NewReader(io.LimitReader(t.in, 1000)).ReadString('\n')
+		if err != nil && err != io.EOF {
+			return err
+		}
+		a := app.New(s, time.Now)
+		id, err := a.ShopNamed(c.Context(), *shop)
+		if errors.Is(err, app.ErrNotFound) {
+			id, err = a.AddShop(c.Context(), *shop, *currency)
+		}
+		if err != nil {
+			return err
+		}
+		who, err := a.AddUser(c.Context(), id, *name, *login, strings.TrimRight(line, "\r\n"), app.Role(*role))
+		if err == nil {
+			fmt.Fprintf(t.out, "%s is now %s of %s\n", who.Name, who.Role, who.Shop)
+		}
+		return err
+	}
+	parent.AddCommand(c)
+	return parent
+}
+
+func (t *tool) serveCmd() *cobra.Command {
+	c := &cobra.Command{Use: "serve", Short: "Serve Trevik from a database", Args: cobra.NoArgs,
+		Long: "Serve Trevik from a migrated database. It starts and recovers while the database is away.\nBehind a proxy that ends TLS, leave the cookie's Secure flag as it is."}
+	dsn := dsnFlag(c)
+	addr := c.Flags().String("addr", "127.0.0.1:8480", "where to listen")
+	plain := c.Flags().Bool("plain-http", false, "let the session's cookie travel without TLS")
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		s, err := open(*dsn)
+		if err != nil {
+			return err
+		}
+		defer s.Close()
+		l, err := net.Listen("tcp", *addr)
+		if err != nil {
+			return usageError{fmt.Errorf("addr: %w", err)}
+		}
+		fmt.Fprintf(t.out, "Trevik is at http://%s\n", l.Addr())
+		return t.serve(c.Context(), s, l, !*plain, slog.New(slog.NewJSONHandler(t.err, nil)))
+	}
+	return c
+}
+
+// shutdownTime is how long requests under way may still take at the end.
+const shutdownTime = 20 * time.Second
+
+// serve answers until it is told to stop, and then lets requests finish.
+func (t *tool) serve(ctx context.Context, s *store.Store, l net.Listener, secure bool, log *slog.Logger) error {
+	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	// The driver's own log repeats what every failed request tells.
+	_ = mysql.SetLogger(mysql.Logger(&mysql.NopLogger{}))
+	w := web.New(web.Config{Store: s, Clock: time.Now, Log: log, Secure: secure})
+	defer w.Close()
+	server := &http.Server{Handler: w.Handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute,
+		MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
+	failed := make(chan error, 1)
+	go func() { failed <- server.Serve(l) }()
+	select {
+	case err := <-failed:
+		return err
+	case <-ctx.Done():
+	}
+	end, cancel := context.WithTimeout(context.Background(), shutdownTime)
+	defer cancel()
+	return server.Shutdown(end)
+}
+
+func (t *tool) demoCmd() *cobra.Command {
+	c := &cobra.Command{Use: "demo", Short: "Start Trevik with the demo world, on a private MariaDB", Args: cobra.NoArgs,
+		Long: "Start a private MariaDB on loopback in the project's own folder, migrate it, fill it with the demo\nworld when it is new, and serve Trevik on it. What is entered is kept for the next start."}
+	dir := c.Flags().String("dir", filepath.Join(".trevik", "demo"), "the folder of the demo's database")
+	addr := c.Flags().String("addr", "127.0.0.1:8480", "where to listen; another free port is taken when it is in use")
+	fresh := c.Flags().Bool("fresh", false, "throw the demo's data away and begin anew")
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		ctx, stop := signal.NotifyContext(c.Context(), os.Interrupt, syscall.SIGTERM)
+		defer stop()
+		if *fresh {
+			if err := privatedb.Remove(ctx, *dir); err != nil {
+				return err
+			}
+		}
+		server, err := privatedb.Start(ctx, *dir, privatedb.Options{})
+		if err != nil {
+			return err
+		}
+		defer server.Stop()
+		// A start that was cut off while it filled the world left no mark: begin anew.
+		mark := filepath.Join(*dir, "filled")
+		_, err = os.Stat(mark)
+		filled := err == nil
+		if !filled {
+			if err := server.Drop(ctx, "trevik"); err != nil {
+				return err
+			}
+		}
+		dsn, err := server.Create(ctx, "trevik")
+		if err != nil {
+			return err
+		}
+		s, err := store.Open(dsn)
+		if err != nil {
+			return err
+		}
+		defer s.Close()
+		if _, err := s.Migrate(ctx); err != nil {
+			return err
+		}
+		if !filled {
+			if err := demo.Fill(ctx, s, time.Now()); err != nil {
+				return err
+			}
+			if err := os.WriteFile(mark, nil, 0o600); err != nil {
+				return err
+			}
+		}
+		l, err := net.Listen("tcp", *addr)
+		if errors.Is(err, syscall.EADDRINUSE) {
+			l, err = net.Listen("tcp", "127.0.0.1:0")
+		}
+		if err != nil {
+			return err
+		}
+		log, err := os.OpenFile(filepath.Join(*dir, "trevik.log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
+		if err != nil {
+			return err
+		}
+		defer log.Close()
+		fmt.Fprintf(t.out, "Trevik is at http://%s\n\nSign in to %s with the password %s as\n", l.Addr(), demo.Shop, demo.Password)
+		for _, p := range demo.Staff {
+			fmt.Fprintf(t.out, "  %-8s %s, %s\n", p.Login, p.Name, p.Role)
+		}
+		fmt.Fprintln(t.out, "\nStop it with Ctrl-C; what you enter is kept. --fresh begins anew.")
+		return t.serve(ctx, s, l, false, slog.New(slog.NewJSONHandler(log, nil)))
+	}
+	return c
+}

@@ -1,0 +1,47 @@
+// Package rotation tells which of a runner's pairs serves which kind of run.
+//
+// The pair with the highest suitability takes the kind, from a suitability of
+// 0.5 up; between equals the earlier in the list. A kind that no pair serves is
+// left open, and the page says what is missing.
+package rotation
+
+import (
+	"trevik/internal/core/shoe"
+	"trevik/internal/core/term"
+)
+
+// LeastSuit is the suitability from which a pair may take a kind (house).
+const LeastSuit = 0.5
+
+// Part is a kind of run in the week, with its ground and km.
+type Part struct {
+	Kind   term.Kind
+	Ground term.Ground
+	KM     float64
+}
+
+// Served is who takes a part: Pair is an index into the pairs, -1 for none.
+type Served struct {
+	Part
+	Pair int
+	Suit float64
+	Why  string
+	All  []float64 // suitability of every pair, in order
+}
+
+// Serve gives each part to the pair that suits it best.
+func Serve(parts []Part, pairs []shoe.Model, who shoe.Wearer) []Served {
+	out := make([]Served, len(parts))
+	for i, p := range parts {
+		s := Served{Part: p, Pair: -1, All: make([]float64, len(pairs))}
+		for j := range pairs {
+			v, why := pairs[j].Suitability(p.Kind, p.Ground, who)
+			s.All[j] = v
+			if v >= LeastSuit && v > s.Suit {
+				s.Pair, s.Suit, s.Why = j, v, why
+			}
+		}
+		out[i] = s
+	}
+	return out
+}

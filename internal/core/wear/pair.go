@@ -1,0 +1,269 @@
+package wear
+
+import (
+	"fmt"
+	"time"
+
+	"trevik/internal/core/fault"
+	"trevik/internal/core/shoe"
+	"trevik/internal/core/term"
+)
+
+const (
+	PairSchema   = "trevik.pair/v1"
+	AnswerSchema = "trevik.wear/v1"
+)
+
+// DateLayout is how days are written.
+const DateLayout = time.DateOnly
+
+// Retired is a pair that the runner set aside for wear.
+type Retired struct {
+	Class       term.Class `json:"class"`
+	EffectiveKM float64    `json:"effective_km"`
+}
+
+// Runner is what of the runner moves a pair's life. Nil is not known.
+type Runner struct {
+	MassKg        *float64    `json:"mass_kg"`
+	Strike        term.Strike `json:"strike"`
+	History       []Retired   `json:"history"`
+	UsualWeeklyKM *float64    `json:"usual_weekly_km"`
+}
+
+// Run is one part of a run in this pair; nil facts are not known and move nothing.
+type Run struct {
+	Date           string      `json:"date"`
+	KM             float64     `json:"km"`
+	Ground         term.Ground `json:"ground"`
+	Kind           term.Kind   `json:"kind"`
+	Wet            bool        `json:"wet"`
+	TempC          *float64    `json:"temp_c"`
+	HoursSinceLast *float64    `json:"hours_since_last"`
+}
+
+// Inspection is a look at the pair: each part 0 (as new) to 1 (gone), nil when
+// it was not looked at. Faults: upper_hole, sole_through.
+type Inspection struct {
+	Date        string   `json:"date"`
+	Tread       *float64 `json:"tread"`
+	Bounce      *float64 `json:"bounce"`
+	Upper       *float64 `json:"upper"`
+	Evenness    *float64 `json:"evenness"`
+	BesideFresh bool     `json:"beside_fresh"`
+	Faults      []string `json:"faults"`
+}
+
+// Race is a race planned in this pair; its km come on top of the plan.
+type Race struct {
+	Date string  `json:"date"`
+	KM   float64 `json:"km"`
+}
+
+// Pair is all that is known of a pair. Price in minor units; days as
+// 2006-01-02; distances km; PlanWeeklyKM in effective km from Today, the last
+// week repeated.
+type Pair struct {
+	Schema        string       `json:"schema"`
+	Class         term.Class   `json:"class"`
+	MedianKM      *float64     `json:"median_km"`
+	Price         *float64     `json:"price"`
+	HeelStackMM   *float64     `json:"heel_stack_mm"`
+	FirstWorn     string       `json:"first_worn"`
+	Today         string       `json:"today"`
+	Runner        Runner       `json:"runner"`
+	Runs          []Run        `json:"runs"`
+	LiftingHours  float64      `json:"lifting_hours"`
+	Surface       term.Surface `json:"surface"`
+	RestHours     *float64     `json:"rest_hours"`
+	Inspections   []Inspection `json:"inspections"`
+	PlanWeeklyKM  []float64    `json:"plan_weekly_km"`
+	Races         []Race       `json:"races"`
+	DeliveryDays  *float64     `json:"delivery_days"`
+	BreakInKM     *float64     `json:"break_in_km"`
+	FixedKM       *float64     `json:"fixed_km"` // the by_distance school's figure
+	today, first  time.Time
+	runDays       []time.Time
+	inspectedDays []time.Time
+	raceDays      []time.Time
+}
+
+var faultWords = []string{"upper_hole", "sole_through"}
+
+// check validates the pair and resolves its days.
+func (p *Pair) check() error {
+	var l fault.List
+	if p.Schema != "" && p.Schema != PairSchema {
+		l.Add("schema", "is %q; allowed is %q", p.Schema, PairSchema)
+	}
+	fault.OneOf(&l, "class", p.Class, term.Classes)
+	if p.Surface != "" {
+		fault.OneOf(&l, "surface", p.Surface, term.Surfaces)
+	}
+	if p.Runner.Strike != "" {
+		fault.OneOf(&l, "runner.strike", p.Runner.Strike, term.Strikes)
+	}
+	for _, r := range []struct {
+		name   string
+		v      *float64
+		lo, hi float64
+		unit   string
+	}{
+		{"median_km", p.MedianKM, 50, 5000, "km"}, {"price", p.Price, 0, 1e9, "minor units"}, {"heel_stack_mm", p.HeelStackMM, 0, 80, "mm"},
+		{"runner.mass_kg", p.Runner.MassKg, 20, 250, "kg"}, {"runner.usual_weekly_km", p.Runner.UsualWeeklyKM, 0, 400, "km"}, {"rest_hours", p.RestHours, 0, 168, "hours"},
+		{"delivery_days", p.DeliveryDays, 0, 120, "days"}, {"break_in_km", p.BreakInKM, 0, 500, "km"}, {"lifting_hours", &p.LiftingHours, 0, 5000, "hours"}, {"fixed_km", p.FixedKM, 50, 5000, "km"},
+	} {
+		if r.v != nil {
+			l.Range(r.name, *r.v, r.lo, r.hi, r.unit)
+		}
+	}
+	for i, h := range p.Runner.History {
+		at := fmt.Sprintf("runner.history[%d]", i)
+		fault.OneOf(&l, at+".class", h.Class, term.Classes)
+		l.Range(at+".effective_km", h.EffectiveKM, 1, 20000, "km")
+	}
+	p.today, _ = day(&l, "today", p.Today, false)
+	p.first, _ = day(&l, "first_worn", p.FirstWorn, true)
+	if !p.first.IsZero() && !p.today.IsZero() && p.first.After(p.today) {
+		l.Add("first_worn", "is %s, after today %s", p.FirstWorn, p.Today)
+	}
+	p.runDays, p.inspectedDays, p.raceDays = nil, nil, nil
+	for i, r := range p.Runs {
+		at := fmt.Sprintf("runs[%d]", i)
+		d, ok := day(&l, at+".date", r.Date, false)
+		p.runDays = append(p.runDays, d)
+		if ok {
+			p.notOutside(&l, at+".date", d)
+		}
+		l.Range(at+".km", r.KM, 0.001, 400, "km")
+		fault.OneOf(&l, at+".ground", r.Ground, term.Grounds)
+		if r.Kind == term.Gym {
+			l.Add(at+".kind", "is \"gym\", which is not a run; count it in lifting_hours")
+		} else {
+			fault.OneOf(&l, at+".kind", r.Kind, term.Kinds)
+		}
+		if r.TempC != nil {
+			l.Range(at+".temp_c", *r.TempC, -60, 60, "°C")
+		}
+		if r.HoursSinceLast != nil {
+			l.Range(at+".hours_since_last", *r.HoursSinceLast, 0, 1e6, "hours")
+		}
+	}
+	for i, in := range p.Inspections {
+		at := fmt.Sprintf("inspections[%d]", i)
+		d, ok := day(&l, at+".date", in.Date, false)
+		p.inspectedDays = append(p.inspectedDays, d)
+		if ok {
+			p.notOutside(&l, at+".date", d)
+		}
+		for _, part := range in.parts() {
+			if part.v != nil {
+				l.Range(at+"."+part.name, *part.v, 0, 1, "")
+			}
+		}
+		for j, f := range in.Faults {
+			fault.OneOf(&l, fmt.Sprintf("%s.faults[%d]", at, j), f, faultWords)
+		}
+	}
+	for i, w := range p.PlanWeeklyKM {
+		l.Range(fmt.Sprintf("plan_weekly_km[%d]", i), w, 0, 1000, "km")
+	}
+	for i, r := range p.Races {
+		at := fmt.Sprintf("races[%d]", i)
+		d, ok := day(&l, at+".date", r.Date, false)
+		p.raceDays = append(p.raceDays, d)
+		if ok && !p.today.IsZero() && d.Before(p.today) {
+			l.Add(at+".date", "is %s, before today %s; a race that was run is a run", r.Date, p.Today)
+		}
+		l.Range(at+".km", r.KM, 0.001, 1000, "km")
+	}
+	return l.Err()
+}
+
+func (p *Pair) notOutside(l *fault.List, field string, d time.Time) {
+	if !p.today.IsZero() && d.After(p.today) {
+		l.Add(field, "is %s, after today %s", d.Format(DateLayout), p.Today)
+	}
+	if !p.first.IsZero() && d.Before(p.first) {
+		l.Add(field, "is %s, before the pair was first worn, %s", d.Format(DateLayout), p.FirstWorn)
+	}
+}
+
+func day(l *fault.List, field, s string, optional bool) (time.Time, bool) {
+	if s == "" && optional {
+		return time.Time{}, false
+	}
+	if s == "" {
+		l.Add(field, "is missing; allowed is a day such as 2026-11-24")
+		return time.Time{}, false
+	}
+	t, err := time.Parse(DateLayout, s)
+	if err != nil || t.Year() < 1970 || t.Year() > 2200 {
+		l.Add(field, "is %q; allowed is a day such as 2026-11-24", s)
+		return time.Time{}, false
+	}
+	return t, true
+}
+
+type part struct {
+	name   string
+	v      *float64
+	weight float64
+}
+
+// parts of an inspection with their weights (house).
+func (in Inspection) parts() []part {
+	return []part{{"tread", in.Tread, 0.35}, {"bounce", in.Bounce, 0.35}, {"upper", in.Upper, 0.15}, {"evenness", in.Evenness, 0.15}}
+}
+
+// Wear-and-tear factors on a run's km (house).
+const (
+	TrailOnRoad  = 1.5
+	LinkOnRoad   = 1.1
+	RoadOnTrail  = 1.3
+	WetOrMud     = 1.15
+	HeatOver30   = 1.10
+	OnTreadmill  = 0.85
+	WalkOrHike   = 0.6
+	TooSoonAgain = 1.05
+	LiftingKMPH  = 8.0 // km of wear an hour of lifting or jumping
+)
+
+// Load gives the effective km of a run in a model made for surface, whose rest
+// hours are restHours (nil: not known).
+func Load(r Run, surface term.Surface, restHours *float64) float64 {
+	f := 1.0
+	switch {
+	case surface == term.Trail && r.Ground == term.GroundRoad:
+		f *= TrailOnRoad
+	case surface == term.Link && r.Ground == term.GroundRoad:
+		f *= LinkOnRoad
+	case surface == term.Road && (r.Ground == term.GroundTrail || r.Ground == term.GroundMud):
+		f *= RoadOnTrail
+	}
+	if r.Wet || r.Ground == term.GroundMud {
+		f *= WetOrMud
+	}
+	if r.TempC != nil && *r.TempC > 30 {
+		f *= HeatOver30
+	}
+	if r.Ground == term.GroundTreadmill {
+		f *= OnTreadmill
+	}
+	if r.Kind == term.Walk || r.Kind == term.Hike {
+		f *= WalkOrHike
+	}
+	if r.HoursSinceLast != nil && restHours != nil && *r.HoursSinceLast < *restHours {
+		f *= TooSoonAgain
+	}
+	return r.KM * f
+}
+
+// MedianKM is the prior median of a pair's life in effective km before the
+// runner's own factor: the model's own figure, else its class's.
+func (p *Pair) medianKM() float64 {
+	if p.MedianKM != nil {
+		return *p.MedianKM
+	}
+	return shoe.MedianLife[p.Class]
+}

@@ -1,0 +1,281 @@
+// Package demo fills a database with the demo world: an invented shop on an
+// invented island, its staff, runners, models and some months of runs. Days are
+// set back from the day on which the demo starts.
+package demo
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"strconv"
+	"strings"
+	"time"
+
+	"trevik/internal/app"
+	"trevik/internal/core/fault"
+	"trevik/internal/core/foot"
+	"trevik/internal/core/term"
+	"trevik/internal/core/units"
+	"trevik/internal/store"
+)
+
+// The demo's shop and how its people sign in.
+const (
+	Shop     = "The Fitting Loft"
+	Currency = "EUR"
+	Password = "quay-and-causeway"
+)
+
+// Person is one of the staff.
+type Person struct {
+	Name, Login string
+	Role        app.Role
+}
+
+// Staff of the shop, the owner first.
+var Staff = []Person{
+	{"Isolde Quay", "isolde", app.Owner}, {"Teal Marsh", "teal", app.Fitter}, {"Corin Vane", "corin", app.Fitter}, {"Wick Ember", "wick", app.Trainee},
+}
+
+// visit is a fit of the demo: who, how long ago, and what was found, by station
+// and input name, as it would be typed.
+type visit struct {
+	runner  app.Runner
+	days    int // ago
+	hour    int
+	by      int // of the staff
+	found   map[string]map[string]string
+	choose  string
+	reason  string
+	closed  bool
+	weekly  float64 // km
+	brought []brought
+}
+
+// brought is a pair that the runner had already.
+type brought struct {
+	code   string
+	uk     float64
+	width  string
+	price  int64
+	days   int
+	weekly float64
+	ground term.Ground
+}
+
+func hello(parts ...string) map[string]string {
+	m := map[string]string{"flags": "none", "complaints": "none", "surface": "road", "experience": "regular", "sock": "medium"}
+	for _, p := range parts {
+		k, v, _ := strings.Cut(p, "=")
+		m[k] = v
+	}
+	return m
+}
+
+func of(parts ...string) map[string]string {
+	m := map[string]string{}
+	for _, p := range parts {
+		k, v, _ := strings.Cut(p, "=")
+		m[k] = v
+	}
+	return m
+}
+
+// visits are the eight runners of the demo.
+var visits = []visit{
+	{runner: app.Runner{Name: "Anselm Lockyer", Contact: "the lock house", Chart: term.Men}, days: 150, hour: 15, by: 1, closed: true, weekly: 31,
+		choose: "norrbeck-skua-4-men", reason: "felt like nothing at all",
+		found: map[string]map[string]string{
+			"hello":    hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=20", "week_kind.2=long", "week_ground.2=road", "week_km.2=12", "mass_kg=78", "likes_softness=3", "budget=160", "budget_firm=about"),
+			"old-pair": of("present_pair=an old neutral pair", "present_size=UK 8", "present_drop_mm=10", "present_stack_mm=32", "present_level=neutral", "felt_right=yes"),
+			"feet":     of("length_mm.left.1=262", "length_mm.left.2=263", "length_mm.right.1=264.5", "length_mm.right.2=265.5", "ball_mm.left.1=100", "ball_mm.left.2=101", "ball_mm.right.1=102", "ball_mm.right.2=101", "toe_shape.left=square", "toe_shape.right=square", "volume.left=medium", "volume.right=medium"),
+			"print":    of("arch.left=low", "arch_sure.left=fairly", "arch.right=low", "arch_sure.right=fairly"),
+			"gait":     of("band.left=neutral", "band_sure.left=sure", "band.right=neutral", "band_sure.right=sure", "strike=heel"),
+		}},
+	{runner: app.Runner{Name: "Brisa Holloway-Kern", Contact: "the night bakery", Chart: term.Women}, days: 120, hour: 11, by: 2, closed: true, weekly: 38,
+		choose: "aurvik-sanderling-3-women", reason: "room for the toes",
+		brought: []brought{{"quillon-godwit-4-women", 5.5, "C", 14900, 300, 9, term.GroundTrail}},
+		found: map[string]map[string]string{
+			"hello":    hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=24", "week_kind.2=tempo", "week_ground.2=road", "week_km.2=8", "week_kind.3=easy", "week_ground.3=trail", "week_km.3=9", "mass_kg=61", "likes_softness=4", "likes_bounce=4", "complaints=some", "complaint_place.1=toe_tips", "complaint_side.1=both", "complaint_months.1=2"),
+			"old-pair": of("present_pair=a narrow pair, black nails", "present_drop_mm=8", "present_level=neutral", "felt_right=no", "believed_size=UK 5"),
+			"feet":     of("length_mm.left.1=241", "length_mm.left.2=241", "length_mm.right.1=242", "length_mm.right.2=242.5", "ball_mm.left.1=97", "ball_mm.left.2=98", "ball_mm.right.1=98", "ball_mm.right.2=98.5", "toe_shape.left=round", "toe_shape.right=round", "volume.left=full", "volume.right=full"),
+			"print":    of("arch.left=medium", "arch_sure.left=sure", "arch.right=medium", "arch_sure.right=sure"),
+			"gait":     of("band.left=neutral", "band_sure.left=fairly", "band.right=mild", "band_sure.right=unsure", "strike=midfoot"),
+		}},
+	{runner: app.Runner{Name: "Edric Belltower", Contact: "bell foundry lane", Chart: term.Men}, days: 165, hour: 17, by: 1, closed: true, weekly: 27,
+		choose: "ishkel-whimbrel-7-men", reason: "steady downhill",
+		found: map[string]map[string]string{
+			"hello":    hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=18", "week_kind.2=middle", "week_ground.2=road", "week_km.2=10", "mass_kg=84", "complaints=some", "complaint_place.1=shin", "complaint_side.1=right", "complaint_months.1=4"),
+			"old-pair": of("present_pair=guidance, three years old", "present_drop_mm=10", "present_level=guidance", "felt_right=yes"),
+			"feet":     of("length_mm.left.1=271", "length_mm.left.2=272", "length_mm.right.1=270", "length_mm.right.2=271", "ball_mm.left.1=103", "ball_mm.left.2=104", "ball_mm.right.1=103", "ball_mm.right.2=103", "toe_shape.left=square", "toe_shape.right=square", "volume.left=medium", "volume.right=medium"),
+			"print":    of("arch.left=high", "arch_sure.left=fairly", "arch.right=high", "arch_sure.right=sure"),
+			"gait":     of("band.left=mild", "band_sure.left=fairly", "band.right=mild", "band_sure.right=sure", "strike=heel"),
+		}},
+	{runner: app.Runner{Name: "Jorun Stoker", Contact: "ferry berth two", Chart: term.Men}, days: 0, hour: 9, by: 1,
+		found: map[string]map[string]string{
+			"hello":    hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=16", "week_kind.2=long", "week_ground.2=road", "week_km.2=10", "mass_kg=93", "experience=long", "budget=150", "budget_firm=not_above", "complaints=some", "complaint_place.1=achilles", "complaint_side.1=left", "complaint_months.1=3"),
+			"old-pair": of("present_pair=stability, nearly through", "present_drop_mm=10", "present_stack_mm=33", "present_level=stability", "felt_right=yes"),
+			"feet":     of("length_mm.left.1=281", "length_mm.left.2=281.5", "length_mm.right.1=272", "length_mm.right.2=272.5", "ball_mm.left.1=108", "ball_mm.left.2=109", "ball_mm.right.1=106", "ball_mm.right.2=107"),
+			"gait":     of("band.left=marked", "band_sure.left=sure", "band.right=mild", "band_sure.right=fairly", "strike=heel"),
+		}},
+	{runner: app.Runner{Name: "Maelle Descant", Contact: "choir house", Chart: term.Women}, days: 0, hour: 10, by: 2,
+		found: map[string]map[string]string{
+			"hello": hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=12", "experience=new", "likes_softness=4"),
+			"feet":  of("length_mm.left.1=236", "length_mm.left.2=240.5", "length_mm.right.1=237", "length_mm.right.2=237.5", "ball_mm.left.1=88", "ball_mm.left.2=88.5", "ball_mm.right.1=88", "ball_mm.right.2=89"),
+		}},
+	{runner: app.Runner{Name: "Perrin Glazebrook", Contact: "the glass yard", Chart: term.Men}, days: 0, hour: 11, by: 1,
+		found: map[string]map[string]string{
+			"hello": hello("flags=numbness,swelling_heat_redness", "complaints=some", "complaint_place.1=ball", "complaint_side.1=right", "complaint_months.1=1", "week_kind.1=easy", "week_ground.1=road", "week_km.1=20"),
+			"feet":  of("length_mm.left.1=266", "length_mm.left.2=266", "length_mm.right.1=267", "length_mm.right.2=268", "ball_mm.left.1=101", "ball_mm.left.2=101", "ball_mm.right.1=104", "ball_mm.right.2=105"),
+		}},
+	{runner: app.Runner{Name: "Tilly Kitewright", Contact: "her mother, kite loft", Chart: term.Youth}, days: 20, hour: 16, by: 3, closed: true, choose: "sundrey-wherry-1-youth", reason: "fast colours",
+		found: map[string]map[string]string{
+			"hello": hello("flags=child_growing", "week_kind.1=easy", "week_ground.1=road", "week_km.1=8", "experience=new"),
+			"feet":  of("length_mm.left.1=219", "length_mm.left.2=220", "length_mm.right.1=220", "length_mm.right.2=220", "ball_mm.left.1=85", "ball_mm.left.2=85", "ball_mm.right.1=86", "ball_mm.right.2=85"),
+			"gait":  of("band.left=neutral", "band_sure.left=fairly", "band.right=neutral", "band_sure.right=fairly"),
+		}},
+	{runner: app.Runner{Name: "Fenella Cook-Strake", Contact: "school kitchen", Chart: term.Women}, days: 40, hour: 14, by: 2, closed: true,
+		found: map[string]map[string]string{
+			"hello": hello("flags=prescribed_orthotic", "week_kind.1=easy", "week_ground.1=road", "week_km.1=15", "week_kind.2=walk", "week_ground.2=road", "week_km.2=10", "sock=thick"),
+			"feet":  of("length_mm.left.1=247", "length_mm.left.2=248", "length_mm.right.1=247", "length_mm.right.2=247", "ball_mm.left.1=95", "ball_mm.left.2=96", "ball_mm.right.1=95", "ball_mm.right.2=95"),
+			"gait":  of("band.left=marked", "band_sure.left=fairly", "band.right=marked", "band_sure.right=fairly", "strike=heel"),
+		}},
+}
+
+// world puts visits down at the times at which they happened.
+type world struct {
+	app   *app.App
+	at    time.Time
+	today time.Time
+	staff []app.Actor
+	n     int
+}
+
+// Fill makes the demo world in an empty database, as of now.
+func Fill(ctx context.Context, s *store.Store, now time.Time) error {
+	w := &world{today: now.UTC().Truncate(24 * time.Hour)}
+	w.at = w.today.AddDate(0, 0, -400)
+	w.app = app.New(s, func() time.Time { return w.at })
+	shop, err := w.app.AddShop(ctx, Shop, Currency)
+	if err != nil {
+		return err
+	}
+	for _, p := range Staff {
+		who, err := w.app.AddUser(ctx, shop, p.Name, p.Login, Password, p.Role)
+		if err != nil {
+			return fmt.Errorf("%s: %w", p.Login, err)
+		}
+		w.staff = append(w.staff, who)
+	}
+	if err := w.app.AddModels(ctx, shop, Catalogue()); err != nil {
+		return err
+	}
+	for _, v := range visits {
+		if err := w.visit(ctx, v, now); err != nil {
+			return fmt.Errorf("%s: %w", v.runner.Name, err)
+		}
+	}
+	return nil
+}
+
+func (w *world) token() string {
+	w.n++
+	return strings.Repeat("A", 22) + string([]byte{base32(w.n / 32768), base32(w.n / 1024), base32(w.n / 32), base32(w.n)})
+}
+
+func base32(n int) byte { return "ABCDEFGHIJKLMNOPQRSTUVWXYZ234567"[n%32] }
+
+func (w *world) visit(ctx context.Context, v visit, now time.Time) error {
+	who := w.staff[v.by]
+	w.at = w.today.AddDate(0, 0, -v.days).Add(time.Duration(v.hour) * time.Hour)
+	if w.at.After(now) {
+		w.at = now.UTC().Add(-time.Duration(20-v.hour) * time.Minute)
+	}
+	id, err := w.app.StartFit(ctx, who, w.token(), v.runner)
+	if err != nil {
+		return err
+	}
+	for _, station := range app.Stations {
+		if err := w.record(ctx, who, id, station, v.found[station]); err != nil {
+			return fmt.Errorf("%s: %w", station, err)
+		}
+	}
+	fit, err := w.app.Fit(ctx, who, id)
+	if err != nil {
+		return err
+	}
+	for _, b := range v.brought {
+		pair, err := w.app.AddOwnedPair(ctx, who, w.token(), fit.Runner.ID, app.OwnedPair{Code: b.code, UK: foot.Figure(b.uk), Width: b.width, Price: b.price, Since: w.today.AddDate(0, 0, -b.days).Format(time.DateOnly)})
+		if err != nil {
+			return err
+		}
+		if err := w.runs(ctx, who, fit.Runner.ID, pair, b.days, b.weekly, b.ground, 1); err != nil {
+			return err
+		}
+	}
+	if v.choose != "" {
+		pair, err := w.app.Choose(ctx, who, w.token(), id, v.choose, v.reason)
+		if err != nil {
+			return err
+		}
+		if err := w.runs(ctx, who, fit.Runner.ID, pair, v.days, v.weekly, term.GroundRoad, 3); err != nil {
+			return err
+		}
+	}
+	if v.closed {
+		return w.app.SetClosed(ctx, who, id, true)
+	}
+	return nil
+}
+
+// record types a station's values, as a fitter would.
+func (w *world) record(ctx context.Context, who app.Actor, fit uint64, station string, found map[string]string) error {
+	var faults fault.List
+	var values []app.Value
+	for input, typed := range found {
+		f, k, ok := app.FieldOf(station, input)
+		if !ok {
+			return fmt.Errorf("no input %q", input)
+		}
+		parts := []string{typed}
+		if f.Kind == app.Many {
+			parts = strings.Split(typed, ",")
+		}
+		if v, ok := f.Read(&faults, k, parts, units.Metric); ok {
+			values = append(values, v)
+		}
+	}
+	if err := faults.Err(); err != nil || len(values) == 0 {
+		return err
+	}
+	_, err := w.app.Record(ctx, who, fit, values)
+	return err
+}
+
+// runs puts weeks of runs down in a pair, from days ago until yesterday.
+func (w *world) runs(ctx context.Context, who app.Actor, runner, pair uint64, days int, weekly float64, ground term.Ground, aWeek int) error {
+	if weekly == 0 {
+		return nil
+	}
+	r := rand.New(rand.NewPCG(runner, pair))
+	kinds := []term.Kind{term.Easy, term.Easy, term.Long}
+	back := w.at
+	defer func() { w.at = back }()
+	for day := days - 1; day > 0; day -= 7 {
+		for i := range aWeek {
+			on := w.today.AddDate(0, 0, -max(1, day-2*i))
+			km := weekly / float64(aWeek) * (0.8 + 0.4*r.Float64())
+			kind := kinds[i%len(kinds)]
+			if kind == term.Long {
+				km *= 1.25
+			}
+			w.at = on.Add(19 * time.Hour)
+			temp := math.Round(9 + 9*math.Cos(float64(on.YearDay()-200)/58) + 4*r.NormFloat64())
+			if _, err := w.app.AddRun(ctx, who, w.token(), runner, app.NewRun{PairID: pair, On: on.Format(time.DateOnly), KM: math.Round(km*10) / 10, Ground: ground, Kind: kind, Wet: r.Float64() < 0.25, TempC: &temp}); err != nil {
+				return fmt.Errorf("run of %s: %w", strconv.Itoa(day), err)
+			}
+		}
+	}
+	return nil
+}

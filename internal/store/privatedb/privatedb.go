@@ -1,0 +1,293 @@
+// Package privatedb runs a MariaDB server of Trevik's own: in a folder of the
+// project's, on loopback, on a free port, and only as long as it is wanted.
+package privatedb
+
+import (
+	"bytes"
+	"context"
+	"crypto/rand"
+	"database/sql"
+	"errors"
+	"fmt"
+	"net"
+	"os"
+	"os/exec"
+	"os/user"
+	"path/filepath"
+	"runtime"
+	"strconv"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+)
+
+// maxSocketPath is what a Unix socket's address can hold.
+const maxSocketPath = 100
+
+// Server is a running private mariadbd.
+type Server struct {
+	dir      string
+	password string
+	port     int
+	socket   string
+	cmd      *exec.Cmd
+	done     chan struct{}
+}
+
+// Options of a start.
+type Options struct {
+	// Throwaway gives durability up for speed: for tests alone.
+	Throwaway bool
+}
+
+// Start begins a server whose data is in dir, which is made when it is missing,
+// and waits until it answers. Data from an earlier start is kept.
+func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, err
+	}
+	data := filepath.Join(dir, "data")
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, err
+	}
+	mariadbd, err := program("mariadbd", "/usr/sbin/mariadbd")
+	if err != nil {
+		return nil, err
+	}
+	if err := endStale(ctx, dir); err != nil {
+		return nil, err
+	}
+	if err := initialise(ctx, data); err != nil {
+		return nil, err
+	}
+	s := &Server{dir: dir, password: rand.Text(), socket: filepath.Join(dir, "mariadb.sock"), done: make(chan struct{})}
+	if s.port, err = freePort(); err != nil {
+		return nil, err
+	}
+	initFile := filepath.Join(dir, "init.sql")
+	initSQL := fmt.Sprintf("CREATE OR REPLACE USER 'trevik'@'127.0.0.1' IDENTIFIED BY '%s';\nGRANT ALL ON *.* TO 'trevik'@'127.0.0.1';\nCREATE OR REPLACE USER 'trevik'@'localhost' IDENTIFIED BY '%s';\nGRANT ALL ON *.* TO 'trevik'@'localhost';\n", s.password, s.password)
+	if err := os.WriteFile(initFile, []byte(initSQL), 0o600); err != nil {
+		return nil, err
+	}
+	args := []string{
+		"--no-defaults", "--datadir=" + data, "--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.port), "--pid-file=" + s.pidFile(),
+		"--log-error=" + filepath.Join(dir, "mariadb.log"), "--init-file=" + initFile, "--skip-name-resolve", "--local-infile=0",
+		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci", "--default-time-zone=+00:00",
+		"--sql-mode=STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ZERO_DATE,NO_ZERO_IN_DATE,NO_ENGINE_SUBSTITUTION",
+		"--innodb-buffer-pool-size=64M", "--innodb-log-file-size=32M", "--performance-schema=OFF", "--skip-log-bin",
+	}
+	if len(s.socket) > maxSocketPath {
+		s.socket = ""
+		args = append(args, "--socket=") // too long an address for a socket: the port alone
+	} else {
+		args = append(args, "--socket="+s.socket)
+	}
+	if opt.Throwaway {
+		args = append(args, "--innodb-flush-log-at-trx-commit=0", "--innodb-doublewrite=OFF", "--innodb-flush-method=nosync")
+	}
+	if me, err := user.Current(); err == nil && me.Uid == "0" {
+		args = append(args, "--user=root") // the folder is ours alone
+	}
+	if err := s.run(mariadbd, args); err != nil {
+		return nil, err
+	}
+	if err := s.wait(ctx); err != nil {
+		log, _ := os.ReadFile(filepath.Join(dir, "mariadb.log"))
+		s.Stop()
+		return nil, fmt.Errorf("the private MariaDB did not answer: %w\n%s", err, tail(log))
+	}
+	return s, nil
+}
+
+// run starts the server so that it is told to stop when this process dies,
+// however it dies. The kernel ties that promise to the thread that started it,
+// so the thread is kept.
+func (s *Server) run(program string, args []string) error {
+	started := make(chan error)
+	go func() {
+		runtime.LockOSThread()
+		defer runtime.UnlockOSThread()
+		s.cmd = exec.Command(program, args...)
+		s.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM, Setpgid: true}
+		err := s.cmd.Start()
+		started <- err
+		if err == nil {
+			_ = s.cmd.Wait() // its end is what matters; its log says why
+			close(s.done)
+		}
+	}()
+	return <-started
+}
+
+func (s *Server) wait(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(ctx, 60*time.Second)
+	defer cancel()
+	db, err := sql.Open("mysql", s.DSN("", nil))
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	for {
+		if err = db.PingContext(ctx); err == nil {
+			return nil
+		}
+		select {
+		case <-s.done:
+			return errors.New("it ended while starting")
+		case <-ctx.Done():
+			return err
+		case <-time.After(40 * time.Millisecond):
+		}
+	}
+}
+
+// DSN is how to reach a database of the server; "" is none in particular. UTC,
+// strict mode; params may add to the connection's settings.
+func (s *Server) DSN(database string, params map[string]string) string {
+	c := mysql.NewConfig()
+	c.User, c.Passwd, c.DBName = "trevik", s.password, database
+	c.Net, c.Addr = "tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(s.port))
+	c.Params = params
+	return c.FormatDSN()
+}
+
+// Create makes an empty database, unless it is there, and gives its DSN.
+func (s *Server) Create(ctx context.Context, name string) (string, error) {
+	return s.DSN(name, nil), s.exec(ctx, "CREATE DATABASE IF NOT EXISTS "+quoted(name)+" CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci")
+}
+
+// Drop removes a database with all that is in it, if it is there.
+func (s *Server) Drop(ctx context.Context, name string) error {
+	return s.exec(ctx, "DROP DATABASE IF EXISTS "+quoted(name))
+}
+
+func quoted(name string) string { return "`" + strings.ReplaceAll(name, "`", "``") + "`" }
+
+func (s *Server) exec(ctx context.Context, statement string) error {
+	db, err := sql.Open("mysql", s.DSN("", nil))
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	_, err = db.ExecContext(ctx, statement)
+	return err
+}
+
+// Stop ends the server cleanly and waits for it.
+func (s *Server) Stop() {
+	if s.cmd == nil || s.cmd.Process == nil {
+		return
+	}
+	_ = s.cmd.Process.Signal(syscall.SIGTERM)
+	select {
+	case <-s.done:
+	case <-time.After(30 * time.Second):
+		_ = s.cmd.Process.Kill()
+		<-s.done
+	}
+}
+
+func (s *Server) pidFile() string { return filepath.Join(s.dir, "mariadb.pid") }
+
+func program(name, usual string) (string, error) {
+	if p, err := exec.LookPath(name); err == nil {
+		return p, nil
+	}
+	if _, err := os.Stat(usual); err == nil {
+		return usual, nil
+	}
+	return "", fmt.Errorf("%s is not installed; on Debian: apt-get install mariadb-server", name)
+}
+
+func initialise(ctx context.Context, data string) error {
+	if _, err := os.Stat(filepath.Join(data, "mysql")); err == nil {
+		return nil
+	}
+	install, err := program("mariadb-install-db", "/usr/bin/mariadb-install-db")
+	if err != nil {
+		return err
+	}
+	// Installed beside and renamed when whole, so that an install that was cut
+	// off leaves nothing that looks like one.
+	fresh := data + ".new"
+	if err := os.RemoveAll(fresh); err != nil {
+		return err
+	}
+	args := []string{"--no-defaults", "--datadir=" + fresh, "--skip-test-db", "--auth-root-authentication-method=normal", "--innodb-log-file-size=32M"}
+	if me, err := user.Current(); err == nil && me.Uid == "0" {
+		args = append(args, "--user=root")
+	}
+	if out, err := exec.CommandContext(ctx, install, args...).CombinedOutput(); err != nil {
+		return fmt.Errorf("mariadb-install-db: %w\n%s", err, tail(out))
+	}
+	return os.Rename(fresh, data)
+}
+
+// endStale waits for a server that an earlier, killed start left on this folder,
+// and tells it to stop when it does not by itself.
+func endStale(ctx context.Context, dir string) error {
+	raw, err := os.ReadFile(filepath.Join(dir, "mariadb.pid"))
+	if err != nil {
+		return nil
+	}
+	pid, err := strconv.Atoi(strings.TrimSpace(string(raw)))
+	if err != nil {
+		return nil
+	}
+	ours := func() bool {
+		cmdline, err := os.ReadFile(fmt.Sprintf("/proc/%d/cmdline", pid))
+		return err == nil && bytes.Contains(cmdline, []byte("--datadir="+filepath.Join(dir, "data")+"\x00"))
+	}
+	for i := 0; ours(); i++ {
+		if i == 40 {
+			_ = syscall.Kill(pid, syscall.SIGTERM)
+		}
+		if i == 400 {
+			return fmt.Errorf("another MariaDB (process %d) still runs on %s; is Trevik running already?", pid, dir)
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(50 * time.Millisecond):
+		}
+	}
+	return nil
+}
+
+func freePort() (int, error) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return 0, err
+	}
+	defer l.Close()
+	return l.Addr().(*net.TCPAddr).Port, nil
+}
+
+func tail(b []byte) []byte {
+	if len(b) > 2000 {
+		return b[len(b)-2000:]
+	}
+	return b
+}
+
+// Remove deletes a server's folder, once no server runs on it.
+func Remove(ctx context.Context, dir string) error {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return err
+	}
+	if _, err := os.Stat(filepath.Join(dir, "mariadb.pid")); err == nil {
+		if err := endStale(ctx, dir); err != nil {
+			return err
+		}
+	}
+	for _, name := range []string{"filled", "data", "data.new", "init.sql", "mariadb.log", "mariadb.pid", "mariadb.sock"} {
+		if err := os.RemoveAll(filepath.Join(dir, name)); err != nil {
+			return err
+		}
+	}
+	return nil
+}

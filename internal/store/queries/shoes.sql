@@ -1,0 +1,65 @@
+-- name: AddModel :execlastid
+INSERT INTO models (shop_id, code, maker, name, version, year, replaces_code, change_kind, chart, surface, class, level, support_by,
+  stack_heel_mm, stack_forefoot_mm, stack_measured_by, weight_g, softness, bounce, plate, rocker, heel_bevel, flexibility, last_shape, volume,
+  inner_offset_mm, lug_depth_mm, lug_spacing, rubber_softness, metal_tips, rock_plate, toe_bumper, liner, upper_kind, upper_firmness, heel_counter,
+  median_life_km, list_price, sale_price, label_us_over_uk, label_eu_shift, purpose, notes)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
+
+-- name: AddModelSize :exec
+INSERT INTO model_sizes (model_id, uk_half, width, stock) VALUES (?, ?, ?, ?);
+
+-- name: ModelsOf :many
+SELECT * FROM models WHERE shop_id = ? ORDER BY maker, name, version, id;
+
+-- name: ModelSizesOf :many
+SELECT s.model_id, s.uk_half, s.width, s.stock FROM model_sizes s JOIN models m ON m.id = s.model_id
+WHERE m.shop_id = ? ORDER BY s.model_id, s.uk_half, s.width;
+
+-- name: TakeFromStock :execrows
+UPDATE model_sizes SET stock = stock - 1 WHERE model_id = ? AND uk_half = ? AND width = ? AND stock > 0;
+
+-- name: AddPair :execlastid
+INSERT INTO pairs (shop_id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
+
+-- name: PairsOfRunner :many
+SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on FROM pairs
+WHERE runner_id = ? AND shop_id = ? AND taken_back_at IS NULL ORDER BY set_aside_on IS NOT NULL, bought_on, id;
+
+-- name: PairsInUse :many
+SELECT p.id, p.runner_id, p.model_id, p.fit_id, p.uk_half, p.width, p.price, p.bought_on, p.first_worn, p.set_aside_on, r.name AS runner
+FROM pairs p JOIN runners r ON r.id = p.runner_id
+WHERE p.shop_id = ? AND p.set_aside_on IS NULL AND p.taken_back_at IS NULL ORDER BY p.id;
+
+-- name: PairByID :one
+SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock FROM pairs WHERE id = ? AND shop_id = ? AND taken_back_at IS NULL;
+
+-- name: SetFirstWorn :exec
+UPDATE pairs SET first_worn = sqlc.arg(first_worn) WHERE id = sqlc.arg(id) AND shop_id = sqlc.arg(shop_id)
+  AND (first_worn IS NULL OR first_worn > sqlc.arg(first_worn));
+
+-- name: AddRun :execlastid
+INSERT INTO runs (shop_id, runner_id, pair_id, run_on, km, ground, kind, wet, temp_c, how, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
+
+-- name: RunsOfRunner :many
+SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, how, made_at FROM runs
+WHERE runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL ORDER BY run_on, id;
+
+-- name: WithdrawRun :execrows
+UPDATE runs SET withdrawn_at = ?, withdrawn_by = ? WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL;
+
+-- name: RestoreRun :execrows
+UPDATE runs SET withdrawn_at = NULL, withdrawn_by = NULL WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NOT NULL;
+
+-- name: PutInStock :exec
+UPDATE model_sizes SET stock = stock + 1 WHERE model_id = ? AND uk_half = ? AND width = ?;
+
+-- name: CountRunsOfPair :one
+SELECT COUNT(*) FROM runs WHERE pair_id = ? AND withdrawn_at IS NULL;
+
+-- name: TakePairBack :execrows
+UPDATE pairs SET taken_back_at = ? WHERE id = ? AND shop_id = ? AND taken_back_at IS NULL;
+
+-- name: SetPairAside :execrows
+UPDATE pairs SET set_aside_on = ? WHERE id = ? AND shop_id = ? AND set_aside_on IS NULL;

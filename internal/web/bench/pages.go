@@ -1,0 +1,6 @@
+package bench
+
+import "embed"
+
+//go:embed *.html
+var pages embed.FS

@@ -1,0 +1,86 @@
+package bench
+
+import (
+	"html/template"
+	"strconv"
+
+	"trevik/internal/app"
+	"trevik/internal/core/term"
+	"trevik/internal/web/draw"
+)
+
+// RailRow is a station on the rail with the drawing of what it found.
+type RailRow struct {
+	Station
+	URL     string
+	Key     string
+	Current bool
+	Mini    template.HTML
+}
+
+// rail draws every station's finding.
+func (b *Bench) rail(fit *app.Fit, current Station, pairs []app.Pair) ([]RailRow, error) {
+	answer, err := fit.Support()
+	if err != nil {
+		return nil, err
+	}
+	parts, _ := fit.Week()
+	km := make([]float64, len(parts))
+	for i, p := range parts {
+		km[i] = p.KM
+	}
+	serving := fit.Serve(pairs)
+	used := 0.0
+	worn, err := fit.Worn(serving)
+	if err != nil {
+		return nil, err
+	}
+	for _, w := range worn {
+		used = max(used, w.Wear.UsedProbability)
+	}
+	_, choice := fit.Choice()
+	drawings := map[string]func() (template.HTML, bool){
+		"hello": func() (template.HTML, bool) { return draw.MiniWeek(km), len(km) > 0 },
+		"old-pair": func() (template.HTML, bool) {
+			return draw.MiniSole(fit.Text("felt_right", "", 0)), fit.Text("present_pair", "", 0) != "" || fit.Text("present_level", "", 0) != ""
+		},
+		"feet": func() (template.HTML, bool) { return draw.MiniFeet(fit.Feet()), fit.Measured() },
+		"print": func() (template.HTML, bool) {
+			l, r := term.Arch(fit.Text("arch", term.Left, 0)), term.Arch(fit.Text("arch", term.Right, 0))
+			return draw.MiniArch(l, r), l != "" || r != ""
+		},
+		"gait": func() (template.HTML, bool) {
+			l, r := term.Band(fit.Text("band", term.Left, 0)), term.Band(fit.Text("band", term.Right, 0))
+			return draw.MiniGait(l, r), l != "" || r != ""
+		},
+		"support": func() (template.HTML, bool) {
+			return draw.MiniLadder(answer.Level), !answer.Refer && answer.Confidence > 0.2
+		},
+		"shoes":    func() (template.HTML, bool) { return draw.MiniShoe(1), choice != nil },
+		"try-on":   func() (template.HTML, bool) { return draw.MiniShoe(3), tried(fit) },
+		"rotation": func() (template.HTML, bool) { return draw.MiniShoe(min(len(serving.Pairs), 3)), len(serving.Pairs) > 0 },
+		"distance": func() (template.HTML, bool) { return draw.MiniFan(used), len(worn) > 0 },
+		"card":     func() (template.HTML, bool) { return draw.MiniPage(), choice != nil },
+	}
+	rows := make([]RailRow, len(b.stations))
+	for i, s := range b.stations {
+		row := RailRow{Station: s, URL: URL(fit.ID, s.Path), Current: s.Path == current.Path, Key: strconv.Itoa((i + 1) % 10), Mini: draw.MiniEmpty()}
+		if s.Path == "card" {
+			row.Key = "c"
+		}
+		if html, there := drawings[s.Path](); there {
+			row.Mini = html
+		}
+		rows[i] = row
+	}
+	return rows, nil
+}
+
+func tried(fit *app.Fit) bool {
+	for k := range fit.Findings {
+		if k.Name == "try_comfort" {
+			return true
+		}
+	}
+	return false
+}

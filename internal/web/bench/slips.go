@@ -1,0 +1,185 @@
+package bench
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"trevik/internal/app"
+	"trevik/internal/core/foot"
+	"trevik/internal/core/support"
+	"trevik/internal/core/term"
+	"trevik/internal/core/units"
+	"trevik/internal/web/draw"
+	"trevik/internal/web/kit"
+)
+
+// Slip is one finding as a slip of paper: value, error, time and hand; opened it
+// says what it moved.
+type Slip struct {
+	ID, Title, Value string
+	Side             term.Side
+	At               time.Time
+	Hand, How        string
+	URL              string
+	Moved            []string
+	evidence         string // its name among the reasons of support
+}
+
+// SlipGroup is slips that stand together; Note says why they are pinned.
+type SlipGroup struct {
+	Note  string
+	Slips []Slip
+}
+
+// pins are the slips that each conflict pins together, by their evidence.
+var pins = map[string][]string{
+	support.LowArchNeutralGait:   {"arch", "gait"},
+	support.HighArchRollsIn:      {"arch", "gait"},
+	support.FeltRightAgainstGait: {"comfortable_level", "gait"},
+	support.FeetDiffer:           {"gait"},
+	support.Orthotic:             {"flags"},
+}
+
+// slips lays out what the fit has found: what disagrees is pinned first.
+func slips(fit *app.Fit) ([]SlipGroup, error) {
+	all := append(seen(fit), measured(fit)...)
+	answer, err := fit.Support()
+	if err != nil {
+		return nil, err
+	}
+	for i := range all {
+		all[i].Moved = append(all[i].Moved, moved(answer, all[i].evidence)...)
+	}
+	var groups []SlipGroup
+	for _, c := range answer.Conflicts {
+		g := SlipGroup{Note: c.Text}
+		all = slices.DeleteFunc(all, func(s Slip) bool {
+			kind, _, _ := strings.Cut(s.evidence, ".")
+			in := slices.Contains(pins[c.Code], kind)
+			if in {
+				g.Slips = append(g.Slips, s)
+			}
+			return in
+		})
+		groups = append(groups, g)
+	}
+	if len(all) > 0 {
+		groups = append(groups, SlipGroup{Slips: all})
+	}
+	n := 0
+	for g := range groups {
+		for s := range groups[g].Slips {
+			n++
+			groups[g].Slips[s].ID = fmt.Sprintf("slip-%d", n)
+		}
+	}
+	return groups, nil
+}
+
+// moved lists what a piece of evidence did in each school.
+func moved(a support.Answer, evidence string) []string {
+	if evidence == "" || a.Schools == nil {
+		return nil
+	}
+	var out []string
+	for _, name := range term.Schools {
+		for _, r := range a.Schools.Of(name).Why {
+			if r.Evidence != evidence {
+				continue
+			}
+			step := ""
+			if r.Moves != 0 {
+				step = fmt.Sprintf(" (%+d)", r.Moves)
+			}
+			out = append(out, kit.Sentence(draw.SchoolNames[name])+": "+r.Text+step)
+		}
+	}
+	for _, r := range a.Why {
+		if r.Evidence == evidence {
+			out = append(out, r.Text)
+		}
+	}
+	return out
+}
+
+// seen are the slips of what was told and seen by eye.
+func seen(fit *app.Fit) []Slip {
+	var out []Slip
+	put := func(station, title, value, evidence string, k app.Key) {
+		if f, ok := fit.Findings[k]; ok {
+			out = append(out, Slip{Title: title, Value: value, Side: k.Side, At: f.MadeAt, Hand: f.Maker, How: f.How, URL: URL(fit.ID, station), evidence: evidence})
+		}
+	}
+	for _, fl := range fit.Flags() {
+		put("hello", "Caution", support.Words(string(fl)), "flags."+string(fl), app.Key{Name: "flags"})
+	}
+	for _, s := range term.Sides {
+		if sure := fit.Text("band_sure", s, 0); sure != "" {
+			put("gait", "Rolling in", support.Words(fit.Text("band", s, 0))+", "+sure, "gait."+string(s), app.Key{Name: "band", Side: s})
+		}
+		if sure := fit.Text("arch_sure", s, 0); sure != "" {
+			put("print", "Arch", support.Words(fit.Text("arch", s, 0))+", "+sure, "arch."+string(s), app.Key{Name: "arch", Side: s})
+		}
+	}
+	if list, _ := fit.Complaints(); list != nil {
+		value := "none"
+		if len(*list) > 0 {
+			var words []string
+			for _, c := range *list {
+				words = append(words, strings.TrimSpace(fmt.Sprintf("%s %s, %g months ago", c.Side, support.Words(string(c.Place)), *c.MonthsAgo)))
+			}
+			value = strings.Join(words, "; ")
+		}
+		k := app.Key{Name: "complaints"}
+		if _, ok := fit.Findings[k]; !ok {
+			k = app.Key{Name: "complaint_place", Repeat: 1}
+		}
+		put("hello", "Complaints", value, "complaints", k)
+	}
+	if fit.Text("felt_right", "", 0) == "yes" {
+		put("old-pair", "Felt right", support.Words(fit.Text("present_level", "", 0)), "comfortable_level", app.Key{Name: "present_level"})
+	}
+	if v := fit.Text("strike", "", 0); v != "" {
+		put("gait", "Lands on", v, "", app.Key{Name: "strike"})
+	}
+	return out
+}
+
+// measured are the slips of the feet.
+func measured(fit *app.Fit) []Slip {
+	var out []Slip
+	for _, m := range []struct{ name, title string }{{"length_mm", "Foot length"}, {"ball_mm", "Ball width"}} {
+		for _, s := range term.Sides {
+			r := fit.Reading(m.name, s)
+			if r.N == 0 {
+				continue
+			}
+			slip := Slip{Title: m.title, Value: lengthWithError(fit.Units, r), Side: s, URL: URL(fit.ID, "feet")}
+			for i := 1; i <= 3; i++ {
+				if f, ok := fit.Findings[app.Key{Name: m.name, Side: s, Repeat: i}]; ok {
+					slip.At, slip.Hand, slip.How = f.MadeAt, f.Maker, f.How
+				}
+			}
+			slip.Moved = append(slip.Moved, fmt.Sprintf("%d readings, %s apart.", r.N, fit.Units.Length(r.Apart)))
+			if r.NeedsThird {
+				slip.Moved = append(slip.Moved, "A third reading is asked for: the median will count.")
+			}
+			if size, err := fit.SizeOf(s); err == nil && size != nil && m.name == "length_mm" {
+				slip.Moved = append(slip.Moved, fmt.Sprintf("US %g, UK %g, EU %g on the %s chart.", size.US, size.UK, size.EU, size.Chart))
+			}
+			out = append(out, slip)
+		}
+	}
+	return out
+}
+
+func lengthWithError(u units.System, r foot.Reading) string {
+	e := r.Error
+	if u == units.Imperial {
+		return fmt.Sprintf("%s ± %.2f in", u.Length(r.Value), math.Max(u.FromMM(e), 0.01))
+	}
+	return fmt.Sprintf("%s ± %.1f mm", u.Length(r.Value), e)
+}

@@ -1,0 +1,364 @@
+// Package desk is the pages beside the bench: signing in, Today, the runners, the
+// shoes and the shop.
+package desk
+
+import (
+	"crypto/rand"
+	"embed"
+	"fmt"
+	"html/template"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"trevik/internal/app"
+	"trevik/internal/core/fault"
+	"trevik/internal/core/shoe"
+	"trevik/internal/core/support"
+	"trevik/internal/core/term"
+	"trevik/internal/core/units"
+	"trevik/internal/store/db"
+	"trevik/internal/web/bench"
+	"trevik/internal/web/draw"
+	"trevik/internal/web/kit"
+)
+
+//go:embed *.html
+var files embed.FS
+
+var pages = kit.Templates(files, "*.html")
+
+// Desk holds the pages.
+type Desk struct{ *kit.Env }
+
+// New makes the desk.
+func New(env *kit.Env) *Desk { return &Desk{env} }
+
+// UserKey is where the session keeps the signed-in person.
+const UserKey = "user"
+
+// Routes of the desk.
+func (d *Desk) Routes() []kit.Route {
+	owner := []app.Role{app.Owner}
+	get, post := http.MethodGet, http.MethodPost
+	return []kit.Route{
+		{Method: get, Path: "/sign-in", Handle: d.signInPage},
+		{Method: post, Path: "/sign-in", Handle: d.signIn},
+		{Method: post, Path: "/sign-out", Handle: d.signOut},
+		{Method: get, Path: "/health", Handle: d.health},
+		{Method: get, Path: "/", Roles: kit.Everyone, Handle: d.today},
+		{Method: get, Path: "/runners", Roles: kit.Everyone, Handle: d.runners},
+		{Method: get, Path: "/runners/:runner", Roles: kit.Everyone, Handle: d.runner},
+		{Method: get, Path: "/new-fit", Roles: kit.Everyone, Handle: d.newFit},
+		{Method: post, Path: "/new-fit", Roles: kit.Everyone, Handle: d.startFit},
+		{Method: get, Path: "/shoes", Roles: kit.Everyone, Handle: d.shoes},
+		{Method: get, Path: "/shop", Roles: kit.Everyone, Handle: d.shop},
+		{Method: post, Path: "/shop", Roles: owner, Handle: d.changeShop},
+		{Method: post, Path: "/me/units", Roles: kit.Everyone, Handle: d.units},
+		{Method: post, Path: "/me/theme", Roles: kit.Everyone, Handle: d.theme},
+	}
+}
+
+// local keeps a way back inside the application.
+func local(to string) string {
+	u, err := url.Parse(to)
+	if err != nil || !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsAny(to, "\\\r\n") || u.Host != "" {
+		return "/"
+	}
+	return to
+}
+
+func (d *Desk) signInPage(c *gin.Context) { d.showSignIn(c, http.StatusOK, "", "") }
+
+func (d *Desk) showSignIn(c *gin.Context, code int, login, wrong string) {
+	p := d.NewPage(c, "Sign in")
+	p.Body = map[string]string{"Login": login, "Err": wrong, "Next": local(c.Request.FormValue("next"))}
+	d.Render(c, code, pages, "sign-in", p)
+}
+
+func (d *Desk) signIn(c *gin.Context) {
+	form, err := kit.Form(c, kit.Known("login", "password", "next"))
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	who, err := d.App.SignIn(c, form.Get("login"), form.Get("password"), c.ClientIP())
+	switch err {
+	case nil:
+	case app.ErrSignIn:
+		d.showSignIn(c, http.StatusUnauthorized, form.Get("login"), kit.Sentence(err.Error())+".")
+		return
+	case app.ErrTooMany:
+		c.Header("Retry-After", "900")
+		d.showSignIn(c, http.StatusTooManyRequests, form.Get("login"), kit.Sentence(err.Error())+".")
+		return
+	default:
+		d.Fail(c, err)
+		return
+	}
+	// A new token: one that was planted before signing in is worth nothing.
+	if err := d.Sessions.RenewToken(c.Request.Context()); err != nil {
+		d.Fail(c, err)
+		return
+	}
+	d.Sessions.Put(c.Request.Context(), UserKey, int64(who.UserID))
+	kit.Go(c, local(form.Get("next")))
+}
+
+func (d *Desk) signOut(c *gin.Context) {
+	if err := d.Sessions.Destroy(c.Request.Context()); err != nil {
+		d.Fail(c, err)
+		return
+	}
+	kit.Go(c, "/sign-in")
+}
+
+// health says whether the application and its database answer.
+func (d *Desk) health(c *gin.Context) {
+	if err := d.App.Ping(c); err != nil {
+		c.JSON(http.StatusServiceUnavailable, gin.H{"status": "database away"})
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"status": "ok"})
+}
+
+type open struct {
+	db.OpenFitsRow
+	URL string
+}
+
+type ending struct {
+	app.Ending
+	URL string
+	Fan template.HTML
+}
+
+func (d *Desk) today(c *gin.Context) {
+	who := kit.MustWho(c)
+	fits, err := d.App.OpenFits(c, who)
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	worn, err := d.App.Ending(c, who)
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	body := struct {
+		Open   []open
+		Ending []ending
+		Today  time.Time
+	}{Today: d.App.Today()}
+	for _, f := range fits {
+		body.Open = append(body.Open, open{f, bench.URL(f.ID, "hello")})
+	}
+	for _, e := range worn {
+		body.Ending = append(body.Ending, ending{e, bench.URL(e.FitID, "distance"), draw.MiniFan(e.Wear.UsedProbability)})
+	}
+	d.page(c, "Today", "today", body)
+}
+
+func (d *Desk) page(c *gin.Context, title, desk string, body any) {
+	d.pageWith(c, http.StatusOK, title, desk, body, "")
+}
+
+func (d *Desk) pageWith(c *gin.Context, code int, title, desk string, body any, notice string) {
+	p := d.NewPage(c, title)
+	p.Desk, p.Body, p.Notice = desk, body, notice
+	d.Render(c, code, pages, desk, p)
+}
+
+func (d *Desk) runners(c *gin.Context) {
+	list, err := d.App.SearchRunners(c, kit.MustWho(c), c.Query("q"))
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	d.page(c, "Runners", "runners", map[string]any{"Q": c.Query("q"), "List": list})
+}
+
+func (d *Desk) runner(c *gin.Context) {
+	who := kit.MustWho(c)
+	id, err := kit.ID(c, "runner")
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	r, err := d.App.Runner(c, who, id)
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	fits, err := d.App.FitsOfRunner(c, who, id)
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	catalogue, err := d.App.Catalogue(c, who)
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	pairs, err := d.App.Pairs(c, who, catalogue, id)
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	p := d.NewPage(c, r.Name)
+	p.Desk, p.Body = "runners", map[string]any{"Runner": r, "Fits": fits, "Pairs": pairs, "Currency": who.Currency}
+	d.Render(c, http.StatusOK, pages, "runner", p)
+}
+
+func (d *Desk) newFit(c *gin.Context) { d.showNewFit(c, http.StatusOK, nil, nil) }
+
+func (d *Desk) showNewFit(c *gin.Context, code int, form url.Values, faults fault.List) {
+	list, err := d.App.SearchRunners(c, kit.MustWho(c), c.Query("q"))
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	at, rest := kit.Say(faults, kit.Known("name", "contact", "chart"))
+	d.pageWith(c, code, "New fit", "new-fit", map[string]any{"Q": c.Query("q"), "List": list, "Form": form, "Faults": at, "Charts": term.Charts, "Token": rand.Text()}, rest)
+}
+
+func (d *Desk) startFit(c *gin.Context) {
+	form, err := kit.Form(c, kit.Known("runner", "name", "contact", "chart"))
+	var token string
+	if err == nil {
+		token, err = kit.Token(form)
+	}
+	var id uint64
+	if err == nil {
+		r := app.Runner{Name: form.Get("name"), Contact: form.Get("contact"), Chart: term.Chart(form.Get("chart"))}
+		if s := form.Get("runner"); s != "" {
+			if _, scanErr := fmt.Sscanf(s, "%d", &r.ID); scanErr != nil || r.ID == 0 {
+				d.Fail(c, app.ErrNotFound)
+				return
+			}
+		}
+		id, err = d.App.StartFit(c, kit.MustWho(c), token, r)
+	}
+	if faults, ok := fault.As(err); ok {
+		d.showNewFit(c, http.StatusUnprocessableEntity, form, faults)
+		return
+	}
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	kit.Go(c, bench.URL(id, "hello"))
+}
+
+func (d *Desk) shoes(c *gin.Context) {
+	catalogue, err := d.App.Catalogue(c, kit.MustWho(c))
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	type line struct {
+		*shoe.Model
+		OnShelf int
+		Bars    []shoe.Bar
+	}
+	var list []line
+	for i := range catalogue.Models {
+		m := &catalogue.Models[i]
+		l := line{Model: m, Bars: m.Bars()}
+		for _, s := range m.Stock {
+			l.OnShelf += s.Count
+		}
+		list = append(list, l)
+	}
+	d.page(c, "Shoes", "shoes", map[string]any{"List": list})
+}
+
+type setting struct {
+	app.Setting
+	Options []kit.Option
+	Err     string
+}
+
+func (d *Desk) shop(c *gin.Context) { d.showShop(c, http.StatusOK, nil, nil) }
+
+func (d *Desk) showShop(c *gin.Context, code int, form url.Values, faults fault.List) {
+	_, list, err := d.App.Settings(c, kit.MustWho(c))
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	out := make([]setting, len(list))
+	known := map[string]bool{}
+	for i, s := range list {
+		known[s.Name] = true
+		out[i] = setting{Setting: s}
+		value := s.Value
+		if form.Get(s.Name) != "" {
+			value = form.Get(s.Name)
+		}
+		for _, w := range s.Choices {
+			text := support.Words(w)
+			if n, ok := draw.SchoolNames[term.School(w)]; ok {
+				text = n
+			}
+			out[i].Options = append(out[i].Options, kit.Option{Value: w, Text: text, On: w == value})
+		}
+	}
+	at, rest := kit.Say(faults, func(n string) bool { return known[n] })
+	for i := range out {
+		out[i].Err = at[out[i].Name]
+	}
+	d.pageWith(c, code, "Shop", "shop", map[string]any{"List": out, "Owner": kit.MustWho(c).Role == app.Owner}, rest)
+}
+
+func (d *Desk) changeShop(c *gin.Context) {
+	form, err := kit.Form(c, func(name string) bool {
+		for _, s := range app.SettingList() {
+			if s.Name == name {
+				return true
+			}
+		}
+		return false
+	})
+	if err == nil {
+		to := map[string]string{}
+		for name := range form {
+			if name != "token" {
+				to[name] = form.Get(name)
+			}
+		}
+		err = d.App.ChangeSettings(c, kit.MustWho(c), to)
+	}
+	if faults, ok := fault.As(err); ok {
+		d.showShop(c, http.StatusUnprocessableEntity, form, faults)
+		return
+	}
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	kit.Go(c, "/shop")
+}
+
+func (d *Desk) units(c *gin.Context) {
+	d.change(c, "units", func(v string) error { return d.App.SetUnits(c, kit.MustWho(c), units.System(v)) })
+}
+
+func (d *Desk) theme(c *gin.Context) {
+	d.change(c, "theme", func(v string) error { return d.App.SetTheme(c, kit.MustWho(c), v) })
+}
+
+func (d *Desk) change(c *gin.Context, name string, set func(string) error) {
+	form, err := kit.Form(c, kit.Known(name, "back"))
+	if err == nil {
+		err = set(form.Get(name))
+	}
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	kit.Go(c, local(form.Get("back")))
+}

@@ -1,0 +1,108 @@
+package kit
+
+import (
+	"fmt"
+	"html/template"
+	"strings"
+
+	"trevik/internal/app"
+	"trevik/internal/core/fault"
+	"trevik/internal/core/support"
+	"trevik/internal/core/units"
+)
+
+// Option is one choice of a control.
+type Option struct {
+	Value, Text string
+	On          bool
+}
+
+// Control is one field as it is shown: the one way to draw an input and its error.
+type Control struct {
+	ID, Input, Label string
+	Type             string // text, date, choice, many, pick
+	Value            string
+	Options          []Option
+	Unit, Mode       string
+	Max              int
+	Blank            string
+	Err              string
+	Save             template.HTMLAttr // what saves it as it is made
+	Bare             bool              // its label is the table's, spoken only
+	Disabled         bool
+	OOB              bool // the error alone, swapped in beside the answer
+}
+
+// ControlID is the element id of an input.
+func ControlID(input string) string { return "f-" + strings.ReplaceAll(input, ".", "-") }
+
+// ControlOf makes the control of a fit's field. typed is what was sent and could
+// not be kept, nil when nothing was.
+func ControlOf(f app.Field, k app.Key, u units.System, found app.Finding, typed []string, wrong string) Control {
+	c := Control{ID: ControlID(k.Input()), Input: k.Input(), Label: f.Label, Err: wrong, Type: "text", Max: 24, Blank: "—"}
+	on := map[string]bool{}
+	switch f.Kind {
+	case app.Number:
+		c.Mode, c.Unit = "decimal", unitOf(f.Unit, u)
+		if found.Number != nil {
+			c.Value = f.Show(*found.Number, u)
+		}
+	case app.Text:
+		c.Value, c.Max = found.Text, f.Max
+	case app.Day:
+		c.Type, c.Value = "date", found.Text
+	case app.Choice:
+		c.Type = "choice"
+		on[found.Text] = true
+	case app.Many:
+		c.Type = "many"
+		for _, w := range strings.Split(found.Text, ",") {
+			on[w] = true
+		}
+	}
+	if typed != nil {
+		on = map[string]bool{}
+		for _, w := range typed {
+			on[w] = true
+		}
+		c.Value = strings.Join(typed, "")
+	}
+	for _, w := range f.Choices {
+		c.Options = append(c.Options, Option{w, support.Words(w), on[w]})
+	}
+	return c
+}
+
+func unitOf(u app.Unit, s units.System) string {
+	switch u {
+	case app.MM:
+		return s.LengthUnit()
+	case app.KM:
+		return s.DistanceUnit()
+	case app.Money:
+		return ""
+	}
+	return string(u)
+}
+
+// SaveBy makes a control save itself to an address as it is changed, without the
+// rest of its form.
+func (c Control) SaveBy(url string) Control {
+	c.Save = template.HTMLAttr(fmt.Sprintf(`hx-post="%s" hx-params="%s" hx-trigger="change" hx-target="#findings" hx-swap="innerHTML" hx-sync="closest form:queue all"`, url, c.Input))
+	return c
+}
+
+// Say gives every control's faults by its input; what stands at no input of the
+// form comes back as a notice.
+func Say(faults fault.List, isInput func(string) bool) (at map[string]string, rest string) {
+	at = map[string]string{}
+	var others []string
+	for _, f := range faults {
+		if isInput(f.Field) {
+			at[f.Field] = Sentence(f.Text) + "."
+		} else {
+			others = append(others, Sentence(f.Field+" "+f.Text)+".")
+		}
+	}
+	return at, strings.Join(others, " ")
+}

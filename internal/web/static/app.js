@@ -1,0 +1,116 @@
+// Keys, drafts and notices of every page. It draws and reports; nothing of the
+// job is computed here.
+
+const $ = (selector, root = document) => root.querySelector(selector);
+const typing = (target) => target.closest("input, select, textarea, dialog[open]") !== null;
+
+// Keys: digits and c go to a station, j and k walk the slips, / finds, ? tells.
+function moveSlip(step) {
+  const slips = [...document.querySelectorAll(".slip summary")];
+  if (slips.length === 0) return;
+  const at = slips.indexOf(document.activeElement);
+  slips[(at + step + slips.length + (at < 0 && step < 0 ? 1 : 0)) % slips.length].focus();
+}
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+  if (/^[0-9c]$/.test(event.key)) {
+    const station = $(`.stations a[data-key="${event.key}"]`);
+    if (station) {
+      event.preventDefault();
+      station.click();
+    }
+  } else if (event.key === "j" || event.key === "k") {
+    event.preventDefault();
+    moveSlip(event.key === "j" ? 1 : -1);
+  } else if (event.key === "/") {
+    event.preventDefault();
+    const search = $("[data-search]");
+    if (search) search.focus();
+    else location.assign("/runners");
+  } else if (event.key === "?") {
+    $("#keys")?.showModal();
+  }
+});
+
+document.addEventListener("click", (event) => {
+  const opener = event.target.closest("[data-open]");
+  if (opener) document.getElementById(opener.dataset.open)?.showModal();
+  if (event.target.closest("[data-print]")) window.print();
+});
+
+// Drafts: what is typed and not yet kept stays on this device, by page and field,
+// until the server has it, and comes back after a lost session or connection.
+const DRAFT = "draft:";
+const draftKey = (input) => `${DRAFT}${location.pathname}:${input.form.getAttribute("action")}:${input.name}`;
+const drafted = (input) => input.name && input.name !== "token" && input.type !== "hidden" && input.type !== "checkbox" && input.type !== "radio" && input.form?.hasAttribute("data-draft");
+
+function storage(act) {
+  try {
+    return act(window.localStorage);
+  } catch {
+    return null; // a device that keeps nothing still works
+  }
+}
+
+document.addEventListener("input", (event) => {
+  if (drafted(event.target)) storage((s) => s.setItem(draftKey(event.target), event.target.value));
+});
+
+function restoreDrafts() {
+  for (const input of document.querySelectorAll("form[data-draft] input, form[data-draft] select, form[data-draft] textarea")) {
+    if (!drafted(input)) continue;
+    const kept = storage((s) => s.getItem(draftKey(input)));
+    if (kept === null) continue;
+    if (kept === input.value) {
+      storage((s) => s.removeItem(draftKey(input)));
+    } else if (input.getAttribute("aria-invalid") !== "true") {
+      input.value = kept;
+      if (input.hasAttribute("hx-post")) input.dispatchEvent(new Event("change", { bubbles: true }));
+    }
+  }
+}
+
+// Saved by htmx: the draft of what was sent has done its work.
+document.addEventListener("htmx:afterRequest", (event) => {
+  const input = event.detail.elt;
+  if (event.detail.successful && drafted(input)) storage((s) => s.removeItem(draftKey(input)));
+  if (input.hasAttribute?.("aria-describedby")) {
+    const wrong = document.getElementById(input.getAttribute("aria-describedby"));
+    if (event.detail.xhr.status === 422 && wrong && !wrong.hidden) input.setAttribute("aria-invalid", "true");
+    else if (event.detail.successful) input.removeAttribute("aria-invalid");
+  }
+});
+
+// Sent as a whole page: the drafts go once the answer shows what was kept.
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  if (form.hasAttribute("data-sign-out")) {
+    storage((s) => Object.keys(s).filter((k) => k.startsWith(DRAFT)).forEach((k) => s.removeItem(k)));
+  }
+  if (form.hasAttribute("data-draft")) storage((s) => s.setItem("sent", `${DRAFT}${location.pathname}:${form.getAttribute("action")}:`));
+});
+
+function forgetSent() {
+  const sent = storage((s) => s.getItem("sent"));
+  if (!sent) return;
+  const kept = location.pathname !== "/sign-in" && !$('[aria-invalid="true"]') && !document.body.classList.contains("plain") && !$("#notice:not([hidden])");
+  if (kept) storage((s) => Object.keys(s).filter((k) => k.startsWith(sent)).forEach((k) => s.removeItem(k)));
+  if (location.pathname !== "/sign-in") storage((s) => s.removeItem("sent"));
+}
+
+// A saving that failed says so and loses nothing.
+function notice(text) {
+  const line = $("#notice");
+  if (!line) return;
+  line.textContent = text;
+  line.hidden = false;
+}
+
+document.addEventListener("htmx:responseError", (event) => {
+  if (event.detail.xhr.status !== 401) notice(event.detail.xhr.responseText || "That did not work; nothing was lost.");
+});
+document.addEventListener("htmx:sendError", () => notice("Trevik cannot be reached just now. What you typed stays on this device; change it again to save it."));
+
+forgetSent();
+restoreDrafts();

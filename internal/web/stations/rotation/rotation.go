@@ -1,0 +1,146 @@
+// Package rotation is the station that tells which of the runner's pairs serves
+// which kind of run this week.
+package rotation
+
+import (
+	"embed"
+	"math"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"trevik/internal/app"
+	"trevik/internal/core/fault"
+	"trevik/internal/core/foot"
+	"trevik/internal/core/rotation"
+	"trevik/internal/core/shoe"
+	"trevik/internal/web/bench"
+	"trevik/internal/web/kit"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type part struct {
+	rotation.Served
+	By   *app.Pair
+	Bar  float64 // share of the longest part, 0 to 100
+	Cell []cell
+}
+
+type cell struct {
+	Value float64
+	Takes bool
+}
+
+type body struct {
+	Parts   []part
+	Serving app.Serving
+	Aside   []app.Pair
+	Models  []shoe.Model
+	Form    url.Values
+}
+
+// Station is Rotation.
+func Station() bench.Station {
+	return bench.Station{Path: "rotation", Name: "Rotation", Lead: "Which pair serves which kind of run this week.",
+		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
+}
+
+func bodyOf(c *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
+	b := body{Serving: fit.Serve(bench.Pairs(c)), Models: bench.Catalogue(c).Models, Form: c.Request.PostForm}
+	most := 0.0
+	for _, p := range b.Serving.Parts {
+		most = math.Max(most, p.KM)
+	}
+	for _, s := range b.Serving.Parts {
+		p := part{Served: s, Bar: 100 * s.KM / most}
+		if s.Pair >= 0 {
+			p.By = &b.Serving.Pairs[s.Pair]
+		}
+		for j, v := range s.All {
+			p.Cell = append(p.Cell, cell{v, j == s.Pair})
+		}
+		b.Parts = append(b.Parts, p)
+	}
+	for _, p := range bench.Pairs(c) {
+		if !p.SetAsideOn.IsZero() {
+			b.Aside = append(b.Aside, p)
+		}
+	}
+	return b, nil
+}
+
+func extra(b *bench.Bench) []kit.Route {
+	return []kit.Route{
+		{Method: http.MethodPost, Path: "/fits/:fit/pairs", Roles: kit.Everyone, Handle: func(c *gin.Context) { add(b, c) }},
+		{Method: http.MethodPost, Path: "/fits/:fit/pairs/:pair/set-aside", Roles: kit.Everyone, Handle: func(c *gin.Context) { setAside(b, c) }},
+	}
+}
+
+// add puts down a pair that the runner has already.
+func add(b *bench.Bench, c *gin.Context) {
+	fit, err := b.Load(c)
+	if err != nil {
+		b.Fail(c, err)
+		return
+	}
+	form, err := kit.Form(c, kit.Known("model", "uk", "width", "price", "since"))
+	var l fault.List
+	var token string
+	if err == nil {
+		token, err = kit.Token(form)
+	}
+	if err == nil {
+		o := app.OwnedPair{Code: form.Get("model"), Width: strings.ToUpper(strings.TrimSpace(form.Get("width"))), Since: form.Get("since"),
+			UK: foot.Figure(number(&l, form, "uk")), Price: int64(math.Round(100 * number(&l, form, "price")))}
+		if err = l.Err(); err == nil {
+			_, err = b.App.AddOwnedPair(c, kit.MustWho(c), token, fit.Runner.ID, o)
+		}
+	}
+	finish(b, c, fit, form, err)
+}
+
+func number(l *fault.List, form url.Values, name string) float64 {
+	s := strings.TrimSpace(form.Get(name))
+	if s == "" && name == "price" {
+		return 0
+	}
+	v, err := strconv.ParseFloat(strings.Replace(s, ",", ".", 1), 64)
+	if err != nil || math.IsNaN(v) || math.Abs(v) > 1e6 {
+		l.Add(name, "is not a number; allowed is a number such as 8.5")
+		return 0
+	}
+	return v
+}
+
+func setAside(b *bench.Bench, c *gin.Context) {
+	fit, err := b.Load(c)
+	if err != nil {
+		b.Fail(c, err)
+		return
+	}
+	id, err := kit.ID(c, "pair")
+	if err == nil {
+		_, err = kit.Form(c, kit.Known())
+	}
+	if err == nil {
+		err = b.App.SetAside(c, kit.MustWho(c), fit.Runner.ID, id)
+	}
+	finish(b, c, fit, nil, err)
+}
+
+func finish(b *bench.Bench, c *gin.Context, fit *app.Fit, form url.Values, err error) {
+	if faults, ok := fault.As(err); ok {
+		b.Show(c, Station(), fit, form, faults)
+		return
+	}
+	if err != nil {
+		b.Fail(c, err)
+		return
+	}
+	kit.Go(c, bench.URL(fit.ID, "rotation"))
+}

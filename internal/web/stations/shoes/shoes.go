@@ -1,0 +1,139 @@
+// Package shoes is the station that rules the catalogue out and ranks the rest,
+// each model with its size and the room in mm for both feet.
+package shoes
+
+import (
+	"embed"
+	"html/template"
+	"net/http"
+
+	"github.com/gin-gonic/gin"
+
+	"trevik/internal/app"
+	"trevik/internal/core/fault"
+	"trevik/internal/core/match"
+	"trevik/internal/core/shoe"
+	"trevik/internal/core/support"
+	"trevik/internal/web/bench"
+	"trevik/internal/web/draw"
+	"trevik/internal/web/kit"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type offer struct {
+	match.Ranked
+	At      int
+	M       *shoe.Model
+	Room    template.HTML
+	TryOn   bool
+	Earlier *shoe.Model
+}
+
+type out struct {
+	match.RuledOut
+	M *shoe.Model
+}
+
+type body struct {
+	Ready   bool
+	Refer   bool
+	NoFeet  bool
+	NoWeek  bool
+	Support support.Answer
+	Offers  []offer
+	Out     []out
+	Notes   []fault.Warning
+	Choice  *app.Decision
+	Basis   *app.Basis
+}
+
+// Station is Shoes.
+func Station() bench.Station {
+	return bench.Station{Path: "shoes", Name: "Shoes", Lead: "Ruled out and ranked, with the reasons; each in its size, with the room before both feet.",
+		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
+}
+
+func bodyOf(c *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
+	catalogue := bench.Catalogue(c)
+	sup, err := fit.Support()
+	if err != nil {
+		return nil, err
+	}
+	b := body{Support: sup, Refer: sup.Refer, NoFeet: !fit.Measured()}
+	_, km := fit.Week()
+	b.NoWeek = km == 0
+	b.Choice, b.Basis = fit.Choice()
+	answer, ready, err := fit.Match(catalogue)
+	if err != nil {
+		return nil, err
+	}
+	b.Ready, b.Notes = ready, answer.Warnings
+	tried := map[string]bool{}
+	for _, id := range answer.TryOn {
+		tried[id] = true
+	}
+	for i, r := range answer.Ranked {
+		o := offer{Ranked: r, At: i + 1, M: catalogue.ByCode(r.Model), Room: draw.Room(r.Size, fit.Units), TryOn: tried[r.Model]}
+		if r.Earlier != nil {
+			o.Earlier = catalogue.ByCode(r.Earlier.Model)
+		}
+		b.Offers = append(b.Offers, o)
+	}
+	for _, r := range answer.RuledOut {
+		b.Out = append(b.Out, out{r, catalogue.ByCode(r.Model)})
+	}
+	return b, nil
+}
+
+func extra(b *bench.Bench) []kit.Route {
+	return []kit.Route{
+		{Method: http.MethodPost, Path: "/fits/:fit/choose", Roles: kit.Everyone, Handle: func(c *gin.Context) { choose(b, c) }},
+		{Method: http.MethodPost, Path: "/fits/:fit/take-back", Roles: kit.Everyone, Handle: func(c *gin.Context) { takeBack(b, c) }},
+	}
+}
+
+func choose(b *bench.Bench, c *gin.Context) {
+	fit, err := b.Load(c)
+	if err != nil {
+		b.Fail(c, err)
+		return
+	}
+	form, err := kit.Form(c, kit.Known("model", "reason"))
+	var token string
+	if err == nil {
+		token, err = kit.Token(form)
+	}
+	if err == nil {
+		_, err = b.App.Choose(c, kit.MustWho(c), token, fit.ID, form.Get("model"), form.Get("reason"))
+	}
+	done(b, c, fit, err, "rotation")
+}
+
+func takeBack(b *bench.Bench, c *gin.Context) {
+	fit, err := b.Load(c)
+	if err == nil {
+		_, err = kit.Form(c, kit.Known())
+	}
+	if err == nil {
+		err = b.App.TakeBack(c, kit.MustWho(c), fit.ID)
+	}
+	if fit == nil {
+		b.Fail(c, err)
+		return
+	}
+	done(b, c, fit, err, "shoes")
+}
+
+func done(b *bench.Bench, c *gin.Context, fit *app.Fit, err error, next string) {
+	if faults, ok := fault.As(err); ok {
+		b.Show(c, Station(), fit, nil, faults)
+		return
+	}
+	if err != nil {
+		b.Fail(c, err)
+		return
+	}
+	kit.Go(c, bench.URL(fit.ID, next))
+}

@@ -1,0 +1,86 @@
+// Package support is the station that weighs what is known into a level, by four
+// schools side by side.
+package support
+
+import (
+	"embed"
+	"html/template"
+	"net/http"
+
+	"github.com/gin-gonic/gin"
+
+	"trevik/internal/app"
+	"trevik/internal/core/fault"
+	core "trevik/internal/core/support"
+	"trevik/internal/core/term"
+	"trevik/internal/web/bench"
+	"trevik/internal/web/draw"
+	"trevik/internal/web/kit"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type school struct {
+	Name   string
+	Key    term.School
+	Lead   bool
+	Answer *core.SchoolAnswer
+}
+
+type body struct {
+	Answer   core.Answer
+	Ladder   template.HTML
+	Schools  []school
+	Overrule *app.Decision
+	May      bool // the person may overrule a caution
+	Reason   string
+}
+
+// Station is Support.
+func Station() bench.Station {
+	return bench.Station{Path: "support", Name: "Support", Lead: "What is known, weighed by four schools. Where they part, the shop chooses who leads.",
+		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
+}
+
+func bodyOf(c *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
+	a, err := fit.Support()
+	if err != nil {
+		return nil, err
+	}
+	b := body{Answer: a, Ladder: draw.Ladder(a), May: kit.MustWho(c).Role != app.Trainee, Reason: c.PostForm("reason")}
+	if d, ok := fit.Decisions[app.ReferOverride]; ok {
+		b.Overrule = &d
+	}
+	if a.Schools != nil {
+		for _, s := range term.Schools {
+			b.Schools = append(b.Schools, school{kit.Sentence(draw.SchoolNames[s]), s, s == a.Lead, a.Schools.Of(s)})
+		}
+	}
+	return b, nil
+}
+
+// extra lets a fitter go on in spite of a caution, with a reason, or take that back.
+func extra(b *bench.Bench) []kit.Route {
+	may := []app.Role{app.Owner, app.Fitter}
+	return []kit.Route{{Method: http.MethodPost, Path: "/fits/:fit/overrule", Roles: may, Handle: func(c *gin.Context) {
+		fit, err := b.Load(c)
+		if err != nil {
+			b.Fail(c, err)
+			return
+		}
+		form, err := kit.Form(c, kit.Known("reason", "undo"))
+		if err == nil {
+			err = b.App.Overrule(c, kit.MustWho(c), fit.ID, form.Get("reason"), form.Get("undo") == "yes")
+		}
+		if faults, ok := fault.As(err); ok {
+			b.Show(c, Station(), fit, form, faults)
+			return
+		}
+		if err != nil {
+			b.Fail(c, err)
+			return
+		}
+		kit.Go(c, bench.URL(fit.ID, "support"))
+	}}}
+}

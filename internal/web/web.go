@@ -1,0 +1,271 @@
+// Package web is Trevik in the browser: Gin, the table of routes, sessions,
+// security headers and the assets.
+package web
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"embed"
+	"encoding/hex"
+	"errors"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/alexedwards/scs/mysqlstore"
+	"github.com/alexedwards/scs/v2"
+	"github.com/gin-gonic/gin"
+
+	"trevik/internal/app"
+	"trevik/internal/store"
+	"trevik/internal/web/bench"
+	"trevik/internal/web/desk"
+	"trevik/internal/web/kit"
+	"trevik/internal/web/stations/card"
+	"trevik/internal/web/stations/distance"
+	"trevik/internal/web/stations/feet"
+	"trevik/internal/web/stations/footprint"
+	"trevik/internal/web/stations/gait"
+	"trevik/internal/web/stations/hello"
+	"trevik/internal/web/stations/oldpair"
+	"trevik/internal/web/stations/rotation"
+	"trevik/internal/web/stations/shoes"
+	"trevik/internal/web/stations/support"
+	"trevik/internal/web/stations/tryon"
+)
+
+//go:embed all:static
+var static embed.FS
+
+// Config of a server.
+type Config struct {
+	Store *store.Store
+	Clock func() time.Time
+	Log   *slog.Logger
+	// Secure marks the cookie for HTTPS alone.
+	Secure bool
+}
+
+// Server is the application as an HTTP handler.
+type Server struct {
+	Handler http.Handler
+	Env     *kit.Env
+	Routes  []kit.Route
+	stop    func()
+}
+
+// Close ends what runs beside the requests.
+func (s *Server) Close() { s.stop() }
+
+// pageTime is how long a page may take; the database's own limits are within it.
+const pageTime = 45 * time.Second
+
+// New makes the application.
+func New(cfg Config) *Server {
+	sessions := scs.New()
+	sessionStore := mysqlstore.NewWithCleanupInterval(cfg.Store.DB, 10*time.Minute)
+	sessions.Store = sessionStore
+	sessions.Lifetime = 14 * time.Hour
+	sessions.IdleTimeout = 4 * time.Hour
+	sessions.Cookie.Name = "trevik"
+	sessions.Cookie.HttpOnly = true
+	sessions.Cookie.SameSite = http.SameSiteLaxMode
+	sessions.Cookie.Secure = cfg.Secure
+	if cfg.Secure {
+		sessions.Cookie.Name = "__Host-trevik"
+	}
+	env := &kit.Env{App: app.New(cfg.Store, cfg.Clock), Sessions: sessions, Log: cfg.Log, Assets: assetsVersion()}
+	b := bench.New(env, []bench.Station{
+		hello.Station(), oldpair.Station(), feet.Station(), footprint.Station(), gait.Station(), support.Station(),
+		shoes.Station(), tryon.Station(), rotation.Station(), distance.Station(), card.Station(),
+	})
+	s := &Server{Env: env, Routes: slices.Concat(desk.New(env).Routes(), b.Routes()), stop: sessionStore.StopCleanup}
+	s.Handler = s.handler()
+	return s
+}
+
+func (s *Server) handler() http.Handler {
+	gin.SetMode(gin.ReleaseMode)
+	r := gin.New()
+	r.ContextWithFallback = true
+	r.HandleMethodNotAllowed = true
+	if err := r.SetTrustedProxies(nil); err != nil {
+		panic(err) // it cannot: no proxy is named
+	}
+	r.Use(s.logged, s.recovered, headers)
+	r.GET("/assets/:version/*file", assets())
+	r.HEAD("/assets/:version/*file", assets())
+	r.NoRoute(func(c *gin.Context) { s.Env.Fail(c, app.ErrNotFound) })
+	r.NoMethod(func(c *gin.Context) {
+		s.Env.FailWith(c, http.StatusMethodNotAllowed, "Not like that", "This address does not take that kind of request.")
+	})
+	origin := http.NewCrossOriginProtection()
+	for _, route := range s.Routes {
+		r.Handle(route.Method, route.Path, func(c *gin.Context) {
+			if err := origin.Check(c.Request); err != nil {
+				s.Env.FailWith(c, http.StatusForbidden, "Sent from elsewhere", "This form was sent from another site, so nothing was done.")
+				return
+			}
+			s.allowed(c, route)
+		})
+	}
+	return s.sessioned(r)
+}
+
+// sessioned loads and keeps the session of every request that is not an asset.
+func (s *Server) sessioned(next http.Handler) http.Handler {
+	s.Env.Sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
+		c, _ := gin.CreateTestContext(w)
+		c.Request = r
+		headers(c)
+		if !store.IsAway(err) && !errors.Is(err, context.Canceled) {
+			s.Env.Log.Error("session", "error", err.Error())
+		}
+		s.Env.Fail(c, err)
+		c.Writer.WriteHeaderNow()
+	}
+	with := s.Env.Sessions.LoadAndSave(next)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		ctx, cancel := context.WithTimeout(r.Context(), pageTime)
+		defer cancel()
+		r = r.WithContext(ctx)
+		if strings.HasPrefix(r.URL.Path, "/assets/") || r.URL.Path == "/health" {
+			next.ServeHTTP(w, r)
+			return
+		}
+		with.ServeHTTP(w, r)
+	})
+}
+
+// allowed lets a request to its handler when the table lets its person in.
+func (s *Server) allowed(c *gin.Context, route kit.Route) {
+	if route.Path == "/health" {
+		route.Handle(c)
+		return
+	}
+	if id := s.Env.Sessions.GetInt64(c.Request.Context(), desk.UserKey); id > 0 {
+		who, err := s.Env.App.Actor(c, uint64(id))
+		switch {
+		case err == nil:
+			kit.SetWho(c, who)
+		case errors.Is(err, app.ErrNotFound): // the person was disabled since
+		default:
+			s.Env.Fail(c, err)
+			return
+		}
+	}
+	if route.Roles == nil {
+		route.Handle(c)
+		return
+	}
+	who, ok := kit.Who(c)
+	if !ok {
+		next := c.Request.URL.RequestURI()
+		if c.Request.Method != http.MethodGet {
+			next = formPage(c)
+		}
+		to := "/sign-in?next=" + url.QueryEscape(next)
+		if kit.IsHTMX(c) {
+			c.Header("HX-Redirect", to)
+			c.Status(http.StatusUnauthorized)
+			return
+		}
+		kit.Go(c, to)
+		return
+	}
+	if !slices.Contains(route.Roles, who.Role) {
+		s.Env.Fail(c, app.ErrNotAllowed)
+		return
+	}
+	route.Handle(c)
+}
+
+// formPage is the page whose form was sent, to come back to after signing in:
+// the draft of what was typed waits there on the device.
+func formPage(c *gin.Context) string {
+	if u, err := url.Parse(c.GetHeader("Referer")); err == nil && u.Host == c.Request.Host {
+		return u.RequestURI()
+	}
+	return "/"
+}
+
+// logged gives every request an id and a line without personal data: the route's
+// pattern, never its address.
+func (s *Server) logged(c *gin.Context) {
+	id := rand.Text()[:12]
+	c.Set("request", id)
+	c.Header("X-Request-Id", id)
+	begin := time.Now()
+	c.Next()
+	if route := c.FullPath(); !strings.HasPrefix(route, "/assets/") {
+		s.Env.Log.Info("request", "request", id, "method", c.Request.Method, "route", route, "status", c.Writer.Status(), "ms", time.Since(begin).Milliseconds())
+	}
+}
+
+func (s *Server) recovered(c *gin.Context) {
+	defer func() {
+		if v := recover(); v != nil {
+			if v == http.ErrAbortHandler {
+				panic(v)
+			}
+			s.Env.Log.Error("panic", "request", c.GetString("request"), "route", c.FullPath(), "panic", v)
+			s.Env.Fail(c, errors.New("panic"))
+		}
+	}()
+	c.Next()
+}
+
+// headers keep the page to itself: no inline script or style, no other origin.
+func headers(c *gin.Context) {
+	for name, value := range map[string]string{
+		"Content-Security-Policy":      "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'",
+		"X-Content-Type-Options":       "nosniff",
+		"Referrer-Policy":              "same-origin",
+		"Cross-Origin-Opener-Policy":   "same-origin",
+		"Cross-Origin-Resource-Policy": "same-origin",
+		"Permissions-Policy":           "camera=(self), microphone=(), geolocation=()",
+		"Cache-Control":                "no-store",
+	} {
+		c.Header(name, value)
+	}
+}
+
+// assetsVersion is a short hash over the assets: their addresses change with them.
+func assetsVersion() string {
+	h := sha256.New()
+	err := fs.WalkDir(static, ".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		data, err := static.ReadFile(path)
+		h.Write([]byte(path))
+		h.Write(data)
+		return err
+	})
+	if err != nil {
+		panic(err) // the assets are part of the program
+	}
+	return hex.EncodeToString(h.Sum(nil))[:12]
+}
+
+func assets() gin.HandlerFunc {
+	root, err := fs.Sub(static, "static")
+	if err != nil {
+		panic(err)
+	}
+	files := http.FS(root)
+	return func(c *gin.Context) {
+		name := strings.TrimPrefix(c.Param("file"), "/")
+		if info, err := fs.Stat(root, name); err != nil || info.IsDir() {
+			c.String(http.StatusNotFound, "no such asset")
+			return
+		}
+		c.Header("Cache-Control", "public, max-age=31536000, immutable")
+		c.FileFromFS(name, files)
+	}
+}
