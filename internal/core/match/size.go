@@ -100,7 +100,7 @@ func (r *Request) roomOf(m *shoe.Model, size foot.Figure) Room {
 		side term.Side
 	}{{&out.Left, term.Left}, {&out.Right, term.Right}} {
 		if f := r.Feet.Of(s.side); f != nil {
-			v := units.Round(r.roomFor(m, size, f.Sizing()), 1)
+			v := units.Round(r.roomFor(m, size, f.Sizing()), 2)
 			*s.to = &v
 		}
 	}
@@ -139,7 +139,7 @@ func (r *Request) sizeIn(m *shoe.Model) (size Size, reason, text string) {
 	}
 	size = Size{
 		US: fig.US(m.Chart), UK: fig.UK(m.Chart), EU: fig.EU(m.Chart), Width: width, Label: m.Label(fig, width),
-		RoomMM: units.Round(room, 1), Room: r.roomOf(m, fig), WantedMM: [2]float64{w.Low, w.High}, WantedFor: w.For,
+		RoomMM: units.Round(room, 2), Room: r.roomOf(m, fig), WantedMM: [2]float64{w.Low, w.High}, WantedFor: w.For,
 		Neighbours: []Neighbour{}, Stock: m.StockOf(fig, width), Figure: fig, widthOff: off,
 	}
 	for _, i := range []int{best - 1, best + 1} {
@@ -148,7 +148,7 @@ func (r *Request) sizeIn(m *shoe.Model) (size Size, reason, text string) {
 		}
 		n := sizes[i]
 		size.Neighbours = append(size.Neighbours, Neighbour{US: n.US(m.Chart), UK: n.UK(m.Chart), EU: n.EU(m.Chart),
-			RoomMM: units.Round(r.roomFor(m, n, r.longest), 1), Room: r.roomOf(m, n), Label: m.Label(n, width)})
+			RoomMM: units.Round(r.roomFor(m, n, r.longest), 2), Room: r.roomOf(m, n), Label: m.Label(n, width)})
 	}
 	return size, "", ""
 }

@@ -529,8 +529,16 @@ var bandWords = map[term.Band]string{
 	term.BandMarked: "rolls in markedly", term.BandSevere: "rolls in severely",
 }
 
+// spelt are the words that underscores alone do not spell.
+var spelt = map[string]string{"swelling_heat_redness": "swelling, heat or redness"}
+
 // Words writes one of the job's words for people: "by_eye" is "by eye".
-func Words(w string) string { return strings.ReplaceAll(w, "_", " ") }
+func Words(w string) string {
+	if s, ok := spelt[w]; ok {
+		return s
+	}
+	return strings.ReplaceAll(w, "_", " ")
+}
 
 func title[T ~string](w T) string {
 	s := Words(string(w))

@@ -135,7 +135,7 @@ func (p *Pair) check() error {
 		if ok {
 			p.notOutside(&l, at+".date", d)
 		}
-		l.Range(at+".km", r.KM, 0.001, 400, "km")
+		l.Range(at+".km", r.KM, 0.001, 5000, "km")
 		fault.OneOf(&l, at+".ground", r.Ground, term.Grounds)
 		if r.Kind == term.Gym {
 			l.Add(at+".kind", "is \"gym\", which is not a run; count it in lifting_hours")

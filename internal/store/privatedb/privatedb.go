@@ -32,6 +32,7 @@ type Server struct {
 	password string
 	port     int
 	socket   string
+	lock     *os.File
 	cmd      *exec.Cmd
 	done     chan struct{}
 }
@@ -44,15 +45,20 @@ type Options struct {
 
 // Start begins a server whose data is in dir, which is made when it is missing,
 // and waits until it answers. Data from an earlier start is kept.
-func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
-	dir, err := filepath.Abs(dir)
+func Start(ctx context.Context, dir string, opt Options) (_ *Server, err error) {
+	if dir, err = filepath.Abs(dir); err != nil {
+		return nil, err
+	}
+	lock, err := own(dir)
 	if err != nil {
 		return nil, err
 	}
+	defer func() {
+		if err != nil {
+			lock.Close()
+		}
+	}()
 	data := filepath.Join(dir, "data")
-	if err := os.MkdirAll(dir, 0o700); err != nil {
-		return nil, err
-	}
 	mariadbd, err := program("mariadbd", "/usr/sbin/mariadbd")
 	if err != nil {
 		return nil, err
@@ -63,7 +69,7 @@ func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
 	if err := initialise(ctx, data); err != nil {
 		return nil, err
 	}
-	s := &Server{dir: dir, password: rand.Text(), socket: filepath.Join(dir, "mariadb.sock"), done: make(chan struct{})}
+	s := &Server{dir: dir, lock: lock, password: rand.Text(), socket: filepath.Join(dir, "mariadb.sock"), done: make(chan struct{})}
 	if s.port, err = freePort(); err != nil {
 		return nil, err
 	}
@@ -100,6 +106,22 @@ func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
 		return nil, fmt.Errorf("the private MariaDB did not answer: %w\n%s", err, tail(log))
 	}
 	return s, nil
+}
+
+// own makes the folder this process's alone, for as long as the lock is open.
+func own(dir string) (*os.File, error) {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, err
+	}
+	lock, err := os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil, err
+	}
+	if err := syscall.Flock(int(lock.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		lock.Close()
+		return nil, fmt.Errorf("another Trevik runs on %s; stop it first, or use another folder", dir)
+	}
+	return lock, nil
 }
 
 // run starts the server so that it is told to stop when this process dies,
@@ -181,6 +203,7 @@ func (s *Server) Stop() {
 	if s.cmd == nil || s.cmd.Process == nil {
 		return
 	}
+	defer s.lock.Close()
 	_ = s.cmd.Process.Signal(syscall.SIGTERM)
 	select {
 	case <-s.done:
@@ -226,8 +249,8 @@ func initialise(ctx context.Context, data string) error {
 	return os.Rename(fresh, data)
 }
 
-// endStale waits for a server that an earlier, killed start left on this folder,
-// and tells it to stop when it does not by itself.
+// endStale stops a server that an earlier owner of this folder, which was killed,
+// left running. The folder is ours by its lock, so nobody else wants it.
 func endStale(ctx context.Context, dir string) error {
 	raw, err := os.ReadFile(filepath.Join(dir, "mariadb.pid"))
 	if err != nil {
@@ -242,11 +265,11 @@ func endStale(ctx context.Context, dir string) error {
 		return err == nil && bytes.Contains(cmdline, []byte("--datadir="+filepath.Join(dir, "data")+"\x00"))
 	}
 	for i := 0; ours(); i++ {
-		if i == 40 {
+		if i == 0 {
 			_ = syscall.Kill(pid, syscall.SIGTERM)
 		}
 		if i == 400 {
-			return fmt.Errorf("another MariaDB (process %d) still runs on %s; is Trevik running already?", pid, dir)
+			return fmt.Errorf("a MariaDB (process %d) runs on %s and does not stop", pid, dir)
 		}
 		select {
 		case <-ctx.Done():
@@ -273,16 +296,19 @@ func tail(b []byte) []byte {
 	return b
 }
 
-// Remove deletes a server's folder, once no server runs on it.
+// Remove deletes a server's data; it fails while another process owns the folder.
 func Remove(ctx context.Context, dir string) error {
 	dir, err := filepath.Abs(dir)
 	if err != nil {
 		return err
 	}
-	if _, err := os.Stat(filepath.Join(dir, "mariadb.pid")); err == nil {
-		if err := endStale(ctx, dir); err != nil {
-			return err
-		}
+	lock, err := own(dir)
+	if err != nil {
+		return err
+	}
+	defer lock.Close()
+	if err := endStale(ctx, dir); err != nil {
+		return err
 	}
 	for _, name := range []string{"filled", "data", "data.new", "init.sql", "mariadb.log", "mariadb.pid", "mariadb.sock"} {
 		if err := os.RemoveAll(filepath.Join(dir, name)); err != nil {

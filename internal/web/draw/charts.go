@@ -126,9 +126,12 @@ func Fan(a wear.Answer, today time.Time) template.HTML {
 	y := func(km float64) float64 { return bottom - (bottom-top)*km/total }
 	var b strings.Builder
 	b.WriteString(`<svg class="fan" viewBox="0 0 600 190" role="img" aria-label="When this pair will be worn out, as a fan of chance">`)
-	p10, _ := day(a.Dates.P10)
 	now := y(a.EffectiveKM)
-	fmt.Fprintf(&b, `<path class="fan-wide" d="M%.1f %.1fL%.1f %.1fL%.1f %.1fL%.1f %.1fZ"/>`, x(0), now, x(p10), y(a.EffectiveKM+a.RemainingKM.P10), x(last), y(total), x(last), bottom)
+	p10, _ := day(a.Dates.P10)
+	at10, at50 := y(a.EffectiveKM+a.RemainingKM.P10), y(a.EffectiveKM+a.RemainingKM.P50)
+	// Under the plan's line, the weeks in which the pair will be worn out: eight in ten.
+	fmt.Fprintf(&b, `<path class="fan-wide" d="M%.1f %.1fL%.1f %.1fV%.1fH%.1fZ"/><path class="fan-wide" d="M%.1f %.1fL%.1f %.1fV%.1fH%.1fZ"/>`,
+		x(p10), at10, x(p50), at50, bottom, x(p10), x(p50), at50, x(last), y(total), bottom, x(p50))
 	fmt.Fprintf(&b, `<path class="fan-line" d="M%.1f %.1fL%.1f %.1f"/>`, x(0), now, x(last), y(total))
 	fmt.Fprintf(&b, `<path class="hair" d="M%.1f %.1fV%.1fH%.1f"/>`, x0, top, bottom, x0+w)
 	for _, m := range []struct {

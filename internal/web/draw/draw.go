@@ -166,19 +166,20 @@ func Shoe(m *shoe.Model) template.HTML {
 	h, f := ground-heel, ground-fore
 	var b strings.Builder
 	fmt.Fprintf(&b, `<svg class="shoe" viewBox="0 0 320 136" role="img" aria-label="%s from its own numbers">`, template.HTMLEscapeString(m.Name))
-	// Upper.
-	fmt.Fprintf(&b, `<path class="upper" d="M%.1f %.1fC%.1f %.1f %.1f %.1f %.1f %.1fC%.1f %.1f %.1f %.1f %.1f %.1fL%.1f %.1fC%.1f %.1f %.1f %.1f %.1f %.1fZ"/>`,
-		left+6, h, left+2, h-22, left+8, h-40, left+16, h-52,
-		left+44, h-44, left+66, h-56, left+88, h-58,
-		left+150, f-32,
-		left+196, f-22, right-40, f-18, right-8, f-lift*0.5-2)
+	// Upper: heel, collar, tongue, throat, toe.
+	fmt.Fprintf(&b, `<path class="upper" d="M%.1f %.1fc-7 -20 -4 -38 5 -53c8 -7 17 -3 22 6c12 12 28 6 42 -10l17 -8c8 0 12 5 18 12C%.1f %.1f %.1f %.1f %.1f %.1fC%.1f %.1f %.1f %.1f %.1f %.1f"/>`,
+		left+8, h,
+		left+140, f-38, left+170, f-30, left+204, f-26,
+		right-46, f-22, right-16, f-16-lift*0.4, right-5, f-lift*0.5)
+	fmt.Fprintf(&b, `<path class="lace" d="M%.1f %.1fl15 13m-1 -22l15 13m0 -20l14 12"/>`, left+118, f-34)
 	// Midsole and outsole.
-	fmt.Fprintf(&b, `<path class="midsole" d="M%.1f %.1fC%.1f %.1f %.1f %.1f %.1f %.1fL%.1f %.1fC%.1f %.1f %.1f %.1f %.1f %.1fL%.1f %.1fC%.1f %.1f %.1f %.1f %.1f %.1fZ"/>`,
-		left+2, h, left+90, h+2, left+150, f-1, right-4, f-lift*0.5,
-		right, f-lift*0.5+4,
-		right-16, ground-lift*0.5, right-40, ground, left+190, ground,
+	fmt.Fprintf(&b, `<path class="midsole" d="M%.1f %.1fC%.1f %.1f %.1f %.1f %.1f %.1fC%.1f %.1f %.1f %.1f %.1f %.1fC%.1f %.1f %.1f %.1f %.1f %.1fL%.1f %.1fC%.1f %.1f %.1f %.1f %.1f %.1fZ"/>`,
+		left+2, h-3,
+		left+60, h+4, left+120, (h+f)/2+2, left+170, f,
+		left+215, f-1, right-40, f-lift*0.2, right-2, f-lift*0.5-3,
+		right+2, f-lift*0.5+fore*0.3, right-24, ground-lift*0.12, left+190, ground,
 		left+20+bevel, ground,
-		left+6, ground-bevel*0.3, left-2, ground-bevel, left-1, h+heel*0.45)
+		left+8, ground-bevel*0.2, left-3, ground-bevel-2, left-4, h+heel*0.4)
 	if m.Plate != "none" && m.Plate != "" {
 		fmt.Fprintf(&b, `<path class="plate" d="M%.1f %.1fC%.1f %.1f %.1f %.1f %.1f %.1f"/>`, left+24, h+heel*0.45, left+110, h+heel*0.6, left+170, ground-fore*0.3, right-22, f-lift*0.4+6)
 	}
@@ -195,6 +196,6 @@ func Shoe(m *shoe.Model) template.HTML {
 		}
 	}
 	fmt.Fprintf(&b, `<path class="hair" d="M0 %.1fH320M%.1f %.1fv%.1fm-3 0h6M%.1f %.1fv%.1fm-3 0h6"/>`, ground+m.LugDepthMM, left-10, h, heel, right+10, f, fore)
-	fmt.Fprintf(&b, `<text class="dim" x="1" y="%.1f">%g</text><text class="dim" x="319" y="%.1f" text-anchor="end">%g</text></svg>`, h-3, heel, f-3, fore)
+	fmt.Fprintf(&b, `<text class="dim" x="0" y="%.1f">%g</text><text class="dim" x="320" y="%.1f" text-anchor="end">%g</text></svg>`, h-6, heel, f-12, fore)
 	return template.HTML(b.String())
 }
