@@ -41,7 +41,7 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	t := &tool{in: in, out: out, err: errOut}
 	root := &cobra.Command{
 		Use: "trevik", Short: "The running shoe fitter's bench: feet, support, shoes, distance",
-		SilenceErrors: true, SilenceUsage: true,
+		SilenceErrors: true, SilenceUsage: true, DisableSuggestions: true,
 		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
 	}
 	root.SetArgs(args)

@@ -108,7 +108,7 @@ func Catalogue() []shoe.Model {
 		for s := made[0]; s <= made[1]; s += 0.5 {
 			m.SizesUK = append(m.SizesUK, foot.Figure(s))
 			// Some sizes are on the shelf and some are not, the same at every start.
-			if n := (int(2*s)*7 + i*5) % 5; n < 3 {
+			if n := (int(2*s)*7 + i*3) % 5; n < 3 {
 				m.Stock = append(m.Stock, shoe.Stock{UK: foot.Figure(s), Width: m.Widths[0], Count: n + 1})
 			}
 		}

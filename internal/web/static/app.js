@@ -112,5 +112,8 @@ document.addEventListener("htmx:responseError", (event) => {
 });
 document.addEventListener("htmx:sendError", () => notice("Trevik cannot be reached just now. What you typed stays on this device; change it again to save it."));
 
-forgetSent();
-restoreDrafts();
+// htmx readies its controls when the page is parsed; drafts are sent after that.
+document.addEventListener("DOMContentLoaded", () => {
+  forgetSent();
+  restoreDrafts();
+});

@@ -1,0 +1,18 @@
+import { defineConfig } from "@playwright/test";
+import { browser } from "./trevik.mjs";
+
+export default defineConfig({
+  testDir: ".",
+  testMatch: "*.spec.mjs",
+  outputDir: "results",
+  workers: 1,
+  fullyParallel: false,
+  timeout: 120_000,
+  expect: { timeout: 10_000 },
+  reporter: [["list"]],
+  use: {
+    viewport: { width: 1280, height: 800 },
+    launchOptions: browser,
+    trace: "retain-on-failure",
+  },
+});

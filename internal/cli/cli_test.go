@@ -1,0 +1,186 @@
+package cli
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+func call(stdin string, args ...string) (code int, out, errOut string) {
+	var o, e bytes.Buffer
+	code = Run(args, strings.NewReader(stdin), &o, &e)
+	return code, o.String(), e.String()
+}
+
+// answer calls a calculator with --json and reads its one object.
+func answer(t *testing.T, stdin string, args ...string) map[string]any {
+	t.Helper()
+	code, out, errOut := call(stdin, append(args, "--json")...)
+	if code != Answered || errOut != "" {
+		t.Fatalf("%v: exit %d: %s", args, code, errOut)
+	}
+	var v map[string]any
+	if err := json.Unmarshal([]byte(out), &v); err != nil {
+		t.Fatalf("%v: %v in %q", args, err, out)
+	}
+	if _, ok := v["warnings"].([]any); !ok {
+		t.Errorf("%v: warnings are absent", args)
+	}
+	return v
+}
+
+func TestSizeContract(t *testing.T) {
+	v := answer(t, "", "size", "--foot-mm", "262.5", "--ball-mm", "100", "--chart", "men")
+	for field, want := range map[string]any{"schema": "trevik.size/v1", "mondopoint_mm": 265.0, "chart": "men", "us": 9.0, "uk": 8.0, "eu": 42.0, "cm": 26.5, "width": "D", "last_mm": 279.4} {
+		if v[field] != want {
+			t.Errorf("%s: %v, want %v", field, v[field], want)
+		}
+	}
+	if v := answer(t, "", "size", "--foot-mm", "262.5", "--chart", "men"); v["width"] != nil {
+		t.Errorf("width %v without a ball", v["width"])
+	}
+	if v := answer(t, "", "size", "--foot-mm", "262.5", "--heel-to-ball-mm", "200", "--chart", "men"); v["decided_by"] != "heel_to_ball" {
+		t.Errorf("decided by %v", v["decided_by"])
+	}
+}
+
+const evidence = `{"schema":"trevik.evidence/v1","gait":{"left":{"band_probability":{"under":0,"neutral":0.7,"mild":0.3,"marked":0,"severe":0},"source":"run"},"right":{"source":"by_eye","band":"mild","certainty":"sure"}},
+"arch":{"left":{"arch_probability":{"high":0,"medium":0.2,"low":0.8}}},"navicular_drop_mm":{"left":6,"right":7},"knee_in_deg":{"left":4,"right":3},"wear":{"left":{"inner":0.6},"right":{},"shoe_level":"neutral"},
+"complaints":[{"place":"shin","side":"left","months_ago":2}],"comfortable_level":null,"ankles_give_outward":false,"flags":[],"surface":"road","trail_rule":"platform_only","lead":"comfort_first","race_in_days":null}`
+
+func TestSupportContract(t *testing.T) {
+	v := answer(t, evidence, "support", "-")
+	if v["schema"] != "trevik.support/v1" || v["refer"] != false || v["lead"] != "comfort_first" || v["level"] != "neutral" {
+		t.Errorf("%v", v)
+	}
+	schools := v["schools"].(map[string]any)
+	for _, name := range []string{"pronation_matched", "least_correction", "comfort_first", "natural_foot"} {
+		s, ok := schools[name].(map[string]any)
+		if !ok || s["per_side"] == nil || len(s["why"].([]any)) == 0 {
+			t.Errorf("%s: %v", name, schools[name])
+		}
+	}
+	if level := schools["pronation_matched"].(map[string]any)["level"]; level != "guidance" {
+		t.Errorf("pronation matched: %v", level)
+	}
+	for _, field := range []string{"spread", "conflicts", "missing"} {
+		if _, ok := v[field].([]any); !ok {
+			t.Errorf("%s is no list: %v", field, v[field])
+		}
+	}
+	r := answer(t, `{"schema":"trevik.evidence/v1","flags":["limp"]}`, "support", "-")
+	if r["refer"] != true || r["schools"] != nil || r["level"] != nil || len(r["spread"].([]any)) != 0 {
+		t.Errorf("referred: %v", r)
+	}
+}
+
+const request = `{"schema":"trevik.request/v1","feet":{"left":{"length_mm":262.5,"ball_mm":100,"shape":"round","volume":"medium"},"right":{"length_mm":260.7,"ball_mm":99}},"chart":"men","sock":"medium",
+"kinds":[{"kind":"easy","ground":"road","share":0.7},{"kind":"race","ground":"road","share":0.3}],"surface":"road","conditions":[],"race_km":null,"level":"neutral","spread":["neutral"],"lead":"comfort_first","strike":"heel",
+"present":{"drop_mm":10,"stack_mm":34,"level":"neutral"},"likes":{"softness":4,"bounce":3},"mass_kg":71,"experience":"regular","complaints":[],"budget":{"amount":16000,"currency":"EUR","firm":true},"disliked":[],"weights":{},
+"settings":{"room":"finger","drop":"habit_and_strike"},"models":[
+{"id":"a","maker":"Norrbeck","name":"Skua","version":4,"chart":"men","surface":"road","class":"daily","level":"neutral","stack_heel_mm":34,"stack_forefoot_mm":24,"weight_g":262,"softness":3,"bounce":3,"last_shape":"standard","volume":"medium","widths":["D","E"],"sizes_uk":[7,7.5,8,8.5,9],"list_price":14900,"currency":"EUR"},
+{"id":"b","maker":"Ishkel","name":"Whimbrel","version":7,"chart":"men","surface":"road","class":"daily","level":"guidance","stack_heel_mm":35,"stack_forefoot_mm":25,"weight_g":282,"softness":3,"bounce":3,"last_shape":"standard","volume":"medium","widths":["D"],"sizes_uk":[8,8.5,9],"list_price":15400,"currency":"EUR"}]}`
+
+func TestMatchContract(t *testing.T) {
+	v := answer(t, request, "match", "-")
+	ranked, out := v["ranked"].([]any), v["ruled_out"].([]any)
+	if v["schema"] != "trevik.match/v1" || len(ranked) != 1 || len(out) != 1 || len(v["try_on"].([]any)) != 1 {
+		t.Fatalf("%v", v)
+	}
+	first := ranked[0].(map[string]any)
+	size := first["size"].(map[string]any)
+	if first["model"] != "a" || size["us"] != 9.5 || size["uk"] != 8.5 || size["eu"] != 42.5 || size["width"] != "D" || first["worst_kind"] != "race" {
+		t.Errorf("%v", first)
+	}
+	if e, there := first["earlier"]; !there || e != nil || len(first["marks"].([]any)) != 10 {
+		t.Errorf("%v", first)
+	}
+	if o := out[0].(map[string]any); o["model"] != "b" || o["reason"] != "level" || o["text"] == "" {
+		t.Errorf("%v", o)
+	}
+}
+
+const pair = `{"schema":"trevik.pair/v1","class":"daily","median_km":null,"price":14000,"heel_stack_mm":34,"first_worn":"2026-06-01","today":"2026-11-24","runner":{"mass_kg":71,"strike":"heel","history":[{"class":"daily","effective_km":540}]},
+"runs":[{"date":"2026-06-02","km":8,"ground":"road","kind":"easy","wet":false,"temp_c":18,"hours_since_last":48}],"lifting_hours":0,"surface":"road","rest_hours":24,"inspections":[{"date":"2026-09-01","tread":0.4,"bounce":0.5,"upper":null,"evenness":0.2,"beside_fresh":false,"faults":[]}],
+"plan_weekly_km":[20,22,25],"races":[{"date":"2027-03-14","km":42.2}],"delivery_days":7,"break_in_km":40}`
+
+func TestWearContract(t *testing.T) {
+	v := answer(t, pair, "wear", "-")
+	if v["schema"] != "trevik.wear/v1" || v["km"] != 8.0 || v["effective_km"] != 8.0 {
+		t.Errorf("%v", v)
+	}
+	for _, field := range []string{"life_km", "ln_life", "remaining_km", "dates", "schools"} {
+		if _, ok := v[field].(map[string]any); !ok {
+			t.Errorf("%s: %v", field, v[field])
+		}
+	}
+	if r := v["races"].([]any)[0].(map[string]any); r["date"] != "2027-03-14" || r["at_risk"] == nil {
+		t.Errorf("%v", r)
+	}
+}
+
+// Each input that is at fault: exit 2, nothing on standard output, a line a fault
+// that names its field.
+func TestFaults(t *testing.T) {
+	dir := t.TempDir()
+	broken := filepath.Join(dir, "broken.json")
+	if err := os.WriteFile(broken, []byte(`{"schema":`), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for name, c := range map[string]struct {
+		stdin string
+		args  []string
+		want  []string
+	}{
+		"no length":        {"", []string{"size", "--chart", "men", "--json"}, []string{"foot_mm"}},
+		"two faults":       {"", []string{"size", "--foot-mm", "20", "--chart", "kids", "--json"}, []string{"chart", "foot_mm"}},
+		"no number":        {"", []string{"size", "--foot-mm", "long", "--chart", "men", "--json"}, []string{"foot_mm"}},
+		"not finite":       {"", []string{"size", "--foot-mm", "NaN", "--chart", "men", "--json"}, []string{"foot_mm"}},
+		"off the chart":    {"", []string{"size", "--foot-mm", "190", "--chart", "men", "--json"}, []string{"foot_mm"}},
+		"unknown flag":     {"", []string{"size", "--toe", "1"}, []string{"--toe"}},
+		"unknown command":  {"", []string{"sise"}, []string{"sise"}},
+		"no file named":    {"", []string{"support"}, []string{"arg"}},
+		"no such file":     {"", []string{"support", filepath.Join(dir, "none.json")}, []string{"input"}},
+		"cut off":          {"", []string{"wear", broken}, []string{"input"}},
+		"empty":            {"", []string{"match", "-"}, []string{"input"}},
+		"unknown field":    {`{"schema":"trevik.pair/v1","colour":"red"}`, []string{"wear", "-"}, []string{"colour"}},
+		"another's schema": {`{"schema":"trevik.week/v1","class":"daily","today":"2026-11-24"}`, []string{"wear", "-"}, []string{"schema"}},
+		"bad chances":      {strings.Replace(evidence, "0.7", "0.5", 1), []string{"support", "-", "--json"}, []string{"gait.left.band_probability"}},
+		"negative length":  {strings.Replace(request, "262.5", "-262.5", 1), []string{"match", "-", "--json"}, []string{"feet.left.length_mm"}},
+		"negative km":      {strings.Replace(pair, `"km":8`, `"km":-8`, 1), []string{"wear", "-", "--json"}, []string{"runs[0].km"}},
+		"no DSN":           {"", []string{"migrate", "--dsn", ""}, []string{"dsn"}},
+	} {
+		code, out, errOut := call(c.stdin, c.args...)
+		if code != AtFault || out != "" {
+			t.Errorf("%s: exit %d, out %q, err %q", name, code, out, errOut)
+		}
+		lines := strings.Split(strings.TrimSpace(errOut), "\n")
+		if len(lines) != len(c.want) {
+			t.Errorf("%s: %d lines: %q", name, len(lines), errOut)
+			continue
+		}
+		for i, field := range c.want {
+			if !strings.Contains(lines[i], field) {
+				t.Errorf("%s: %q does not name %s", name, lines[i], field)
+			}
+		}
+	}
+}
+
+func TestTablesForPeople(t *testing.T) {
+	for name, c := range map[string]struct {
+		stdin string
+		args  []string
+		want  string
+	}{
+		"size": {"", []string{"size", "--foot-mm", "262.5", "--chart", "men"}, "Mondopoint"}, "support": {evidence, []string{"support", "-"}, "comfort first"},
+		"refer": {`{"flags":["limp"]}`, []string{"support", "-"}, "clinician"}, "match": {request, []string{"match", "-"}, "Ruled out: b"}, "wear": {pair, []string{"wear", "-"}, "Order by"}, "version": {"", []string{"version"}, "trevik"},
+	} {
+		if code, out, errOut := call(c.stdin, c.args...); code != Answered || !strings.Contains(out, c.want) {
+			t.Errorf("%s: exit %d %q %q", name, code, out, errOut)
+		}
+	}
+}
