@@ -38,7 +38,11 @@ export async function accessible(page) {
 
 /** Nothing reaches beyond the window's width. */
 export async function fits(page) {
-  expect(await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth)).toBeLessThanOrEqual(0);
+  const beyond = await page.evaluate(() => {
+    if (document.documentElement.scrollWidth <= window.innerWidth) return [];
+    return [...document.querySelectorAll("body *")].filter((e) => e.getBoundingClientRect().right > window.innerWidth + 1).map((e) => `${e.tagName}.${e.className}`);
+  });
+  expect(beyond.slice(0, 6), `${page.url()} at ${page.viewportSize().width}`).toEqual([]);
 }
 
 /** Waits until what was changed has been kept. */

@@ -370,9 +370,7 @@ func TestRuns(t *testing.T) {
 	_, err = b.AddRun(ctx, b.fitter, b.token(), runner, good)
 	must(t, err)
 	km := func() wear.Answer {
-		c, err := b.Catalogue(ctx, b.fitter)
-		must(t, err)
-		pairs, err := b.Pairs(ctx, b.fitter, c, runner)
+		pairs, err := b.Pairs(ctx, b.fitter, runner)
 		must(t, err)
 		f := b.load(t, fit)
 		worn, err := f.Worn(f.Serve(pairs))

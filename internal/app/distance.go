@@ -243,16 +243,25 @@ func (f *Fit) Match(c *Catalogue) (answer match.Answer, ok bool, err error) {
 	return answer, err == nil, err
 }
 
-// Pairs loads a runner's pairs with their runs; pairs that were set aside come last.
-func (a *App) Pairs(ctx context.Context, who Actor, c *Catalogue, runnerID uint64) ([]Pair, error) {
+// Pairs loads a runner's pairs with their runs; pairs that were set aside come
+// last. Their models come without the sizes made and the stock.
+func (a *App) Pairs(ctx context.Context, who Actor, runnerID uint64) ([]Pair, error) {
 	rows, err := a.store.PairsOfRunner(ctx, db.PairsOfRunnerParams{RunnerID: runnerID, ShopID: who.ShopID})
+	if err != nil || len(rows) == 0 {
+		return nil, err
+	}
+	modelRows, err := a.store.ModelsOfRunnersPairs(ctx, db.ModelsOfRunnersPairsParams{RunnerID: runnerID, ShopID: who.ShopID})
 	if err != nil {
 		return nil, err
+	}
+	models := map[uint64]shoe.Model{}
+	for _, m := range modelRows {
+		models[m.ID] = modelOf(m, who.Currency)
 	}
 	out := make([]Pair, len(rows))
 	at := map[uint64]int{}
 	for i, r := range rows {
-		out[i] = Pair{ID: r.ID, RunnerID: r.RunnerID, FitID: uint64(r.FitID.Int64), Model: *c.byID(r.ModelID), Size: foot.Figure(float64(r.UkHalf) / 2), Width: r.Width,
+		out[i] = Pair{ID: r.ID, RunnerID: r.RunnerID, FitID: uint64(r.FitID.Int64), Model: models[r.ModelID], Size: foot.Figure(float64(r.UkHalf) / 2), Width: r.Width,
 			Price: r.Price, BoughtOn: r.BoughtOn, FirstWorn: r.FirstWorn.Time, SetAsideOn: r.SetAsideOn.Time}
 		at[r.ID] = i
 	}
@@ -419,10 +428,6 @@ var endingStates = []wear.State{wear.SetAside, wear.LastRuns, wear.Order, wear.L
 
 // Ending lists the shop's pairs that near their end or want a look.
 func (a *App) Ending(ctx context.Context, who Actor) ([]Ending, error) {
-	c, err := a.Catalogue(ctx, who)
-	if err != nil {
-		return nil, err
-	}
 	rows, err := a.store.PairsInUse(ctx, who.ShopID)
 	if err != nil {
 		return nil, err
@@ -447,7 +452,7 @@ func (a *App) Ending(ctx context.Context, who Actor) ([]Ending, error) {
 		if err != nil {
 			return nil, err
 		}
-		pairs, err := a.Pairs(ctx, who, c, runner)
+		pairs, err := a.Pairs(ctx, who, runner)
 		if err != nil {
 			return nil, err
 		}

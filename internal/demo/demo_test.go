@@ -55,12 +55,8 @@ func TestFillsOnAnyDay(t *testing.T) {
 			t.Errorf("%s: %d pairs near their end, %v", now, len(ending), err)
 		}
 		withRuns := 0
-		c, err := a.Catalogue(ctx, who)
-		if err != nil {
-			t.Fatal(err)
-		}
 		for _, r := range runners {
-			pairs, err := a.Pairs(ctx, who, c, r.ID)
+			pairs, err := a.Pairs(ctx, who, r.ID)
 			if err != nil {
 				t.Fatal(err)
 			}

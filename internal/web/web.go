@@ -71,7 +71,7 @@ func New(cfg Config) *Server {
 	sessionStore := mysqlstore.NewWithCleanupInterval(cfg.Store.DB, 10*time.Minute)
 	sessions.Store = sessionStore
 	sessions.Lifetime = 14 * time.Hour
-	sessions.IdleTimeout = 4 * time.Hour
+	// No idle timeout: it would write the session's row at every request.
 	sessions.Cookie.Name = "trevik"
 	sessions.Cookie.HttpOnly = true
 	sessions.Cookie.SameSite = http.SameSiteLaxMode

@@ -338,6 +338,83 @@ func (q *Queries) ModelsOf(ctx context.Context, shopID uint64) ([]Model, error) 
 	return items, nil
 }
 
+const modelsOfRunnersPairs = `-- name: ModelsOfRunnersPairs :many
+SELECT id, shop_id, code, maker, name, version, year, replaces_code, change_kind, chart, surface, class, level, support_by, stack_heel_mm, stack_forefoot_mm, stack_measured_by, weight_g, softness, bounce, plate, rocker, heel_bevel, flexibility, last_shape, volume, inner_offset_mm, lug_depth_mm, lug_spacing, rubber_softness, metal_tips, rock_plate, toe_bumper, liner, upper_kind, upper_firmness, heel_counter, median_life_km, list_price, sale_price, label_us_over_uk, label_eu_shift, purpose, notes FROM models WHERE id IN (SELECT p.model_id FROM pairs p WHERE p.runner_id = ? AND p.shop_id = ?)
+`
+
+type ModelsOfRunnersPairsParams struct {
+	RunnerID uint64
+	ShopID   uint64
+}
+
+func (q *Queries) ModelsOfRunnersPairs(ctx context.Context, arg ModelsOfRunnersPairsParams) ([]Model, error) {
+	rows, err := q.db.QueryContext(ctx, modelsOfRunnersPairs, arg.RunnerID, arg.ShopID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Model
+	for rows.Next() {
+		var i Model
+		if err := rows.Scan(
+			&i.ID,
+			&i.ShopID,
+			&i.Code,
+			&i.Maker,
+			&i.Name,
+			&i.Version,
+			&i.Year,
+			&i.ReplacesCode,
+			&i.ChangeKind,
+			&i.Chart,
+			&i.Surface,
+			&i.Class,
+			&i.Level,
+			&i.SupportBy,
+			&i.StackHeelMm,
+			&i.StackForefootMm,
+			&i.StackMeasuredBy,
+			&i.WeightG,
+			&i.Softness,
+			&i.Bounce,
+			&i.Plate,
+			&i.Rocker,
+			&i.HeelBevel,
+			&i.Flexibility,
+			&i.LastShape,
+			&i.Volume,
+			&i.InnerOffsetMm,
+			&i.LugDepthMm,
+			&i.LugSpacing,
+			&i.RubberSoftness,
+			&i.MetalTips,
+			&i.RockPlate,
+			&i.ToeBumper,
+			&i.Liner,
+			&i.UpperKind,
+			&i.UpperFirmness,
+			&i.HeelCounter,
+			&i.MedianLifeKm,
+			&i.ListPrice,
+			&i.SalePrice,
+			&i.LabelUsOverUk,
+			&i.LabelEuShift,
+			&i.Purpose,
+			&i.Notes,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const pairByID = `-- name: PairByID :one
 SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock FROM pairs WHERE id = ? AND shop_id = ? AND taken_back_at IS NULL
 `

@@ -11,6 +11,9 @@ INSERT INTO model_sizes (model_id, uk_half, width, stock) VALUES (?, ?, ?, ?);
 -- name: ModelsOf :many
 SELECT * FROM models WHERE shop_id = ? ORDER BY maker, name, version, id;
 
+-- name: ModelsOfRunnersPairs :many
+SELECT * FROM models WHERE id IN (SELECT p.model_id FROM pairs p WHERE p.runner_id = sqlc.arg(runner_id) AND p.shop_id = sqlc.arg(shop_id));
+
 -- name: ModelSizesOf :many
 SELECT s.model_id, s.uk_half, s.width, s.stock FROM model_sizes s JOIN models m ON m.id = s.model_id
 WHERE m.shop_id = ? ORDER BY s.model_id, s.uk_half, s.width;

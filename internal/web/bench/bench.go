@@ -180,16 +180,10 @@ func (b *Bench) View(c *gin.Context, s Station, fit *app.Fit) (View, error) {
 	if at+1 < len(b.stations) {
 		v.Next = &b.stations[at+1]
 	}
-	who := kit.MustWho(c)
-	catalogue, err := b.App.Catalogue(c, who)
+	pairs, err := b.App.Pairs(c, kit.MustWho(c), fit.Runner.ID)
 	if err != nil {
 		return v, err
 	}
-	pairs, err := b.App.Pairs(c, who, catalogue, fit.Runner.ID)
-	if err != nil {
-		return v, err
-	}
-	c.Set(catalogueKey, catalogue)
 	c.Set(pairsKey, pairs)
 	if v.Rail, err = b.rail(fit, s, pairs); err != nil {
 		return v, err
@@ -203,14 +197,10 @@ func (b *Bench) View(c *gin.Context, s Station, fit *app.Fit) (View, error) {
 	return v, err
 }
 
-const (
-	catalogueKey = "catalogue"
-	pairsKey     = "pairs"
-)
+const pairsKey = "pairs"
 
-// Catalogue and Pairs of the view that is being made.
-func Catalogue(c *gin.Context) *app.Catalogue { return c.MustGet(catalogueKey).(*app.Catalogue) }
-func Pairs(c *gin.Context) []app.Pair         { return c.MustGet(pairsKey).([]app.Pair) }
+// Pairs of the runner whose view is being made.
+func Pairs(c *gin.Context) []app.Pair { return c.MustGet(pairsKey).([]app.Pair) }
 
 // Show answers with a station's page; faults of a form that was sent stand at
 // their fields, with what was typed.

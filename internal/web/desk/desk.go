@@ -198,12 +198,7 @@ func (d *Desk) runner(c *gin.Context) {
 		d.Fail(c, err)
 		return
 	}
-	catalogue, err := d.App.Catalogue(c, who)
-	if err != nil {
-		d.Fail(c, err)
-		return
-	}
-	pairs, err := d.App.Pairs(c, who, catalogue, id)
+	pairs, err := d.App.Pairs(c, who, id)
 	if err != nil {
 		d.Fail(c, err)
 		return

@@ -59,9 +59,12 @@ func Station() bench.Station {
 		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
 }
 
-func bodyOf(c *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
-	b := body{Feet: draw.Feet(fit.Feet(), fit.Units), Advice: foot.Compare(fit.Feet()), Tried: fit.Tried(bench.Catalogue(c))}
-	var err error
+func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
+	catalogue, err := bn.App.Catalogue(c, kit.MustWho(c))
+	if err != nil {
+		return nil, err
+	}
+	b := body{Feet: draw.Feet(fit.Feet(), fit.Units), Advice: foot.Compare(fit.Feet()), Tried: fit.Tried(catalogue)}
 	if b.Support, err = fit.Support(); err != nil {
 		return nil, err
 	}

@@ -50,8 +50,12 @@ func Station() bench.Station {
 		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
 }
 
-func bodyOf(c *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
-	b := body{Serving: fit.Serve(bench.Pairs(c)), Models: bench.Catalogue(c).Models, Form: c.Request.PostForm}
+func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
+	catalogue, err := bn.App.Catalogue(c, kit.MustWho(c))
+	if err != nil {
+		return nil, err
+	}
+	b := body{Serving: fit.Serve(bench.Pairs(c)), Models: catalogue.Models, Form: c.Request.PostForm}
 	most := 0.0
 	for _, p := range b.Serving.Parts {
 		most = math.Max(most, p.KM)

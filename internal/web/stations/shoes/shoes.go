@@ -55,8 +55,11 @@ func Station() bench.Station {
 		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
 }
 
-func bodyOf(c *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
-	catalogue := bench.Catalogue(c)
+func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
+	catalogue, err := bn.App.Catalogue(c, kit.MustWho(c))
+	if err != nil {
+		return nil, err
+	}
 	sup, err := fit.Support()
 	if err != nil {
 		return nil, err

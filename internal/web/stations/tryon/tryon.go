@@ -12,6 +12,7 @@ import (
 	"trevik/internal/core/match"
 	"trevik/internal/core/shoe"
 	"trevik/internal/web/bench"
+	"trevik/internal/web/kit"
 )
 
 //go:embed *.html
@@ -32,8 +33,11 @@ type body struct {
 func Station() bench.Station {
 	return bench.Station{Path: "try-on", Name: "Try-on", Lead: "A set that differs, in an order that favours none. Laced by the fitter; standing, walking, running.",
 		Template: bench.Parse(files, "*.html"),
-		Body: func(c *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
-			catalogue := bench.Catalogue(c)
+		Body: func(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
+			catalogue, err := bn.App.Catalogue(c, kit.MustWho(c))
+			if err != nil {
+				return nil, err
+			}
 			answer, ready, err := fit.Match(catalogue)
 			if err != nil {
 				return nil, err

@@ -1,0 +1,45 @@
+// Takes the pictures of docs/screenshots from a fresh demo world.
+import { mkdirSync } from "node:fs";
+import path from "node:path";
+import { chromium } from "playwright";
+import { browser, signIn, start } from "./trevik.mjs";
+
+const out = path.resolve(import.meta.dirname, "..", "docs", "screenshots");
+mkdirSync(out, { recursive: true });
+
+const views = [
+  ["today", "/"],
+  ["new-fit", "/new-fit"],
+  ["hello", "/fits/4/hello"],
+  ["old-pair", "/fits/4/old-pair"],
+  ["feet", "/fits/4/feet"],
+  ["print", "/fits/2/print"],
+  ["gait", "/fits/4/gait"],
+  ["support", "/fits/1/support"],
+  ["shoes", "/fits/1/shoes"],
+  ["try-on", "/fits/1/try-on"],
+  ["rotation", "/fits/2/rotation"],
+  ["distance", "/fits/2/distance"],
+  ["card", "/fits/2/card"],
+  ["catalogue", "/shoes"],
+  ["shop", "/shop"],
+];
+
+const server = await start("screenshots");
+const chrome = await chromium.launch(browser);
+try {
+  const page = await chrome.newPage({ viewport: { width: 1280, height: 800 }, baseURL: server.url });
+  await signIn(page, "isolde");
+  for (const [name, address] of views) {
+    await page.goto(address);
+    await page.evaluate(() => document.fonts.ready);
+    await page.screenshot({ path: path.join(out, `${name}.png`) });
+  }
+  await page.getByRole("button", { name: "dim room" }).click();
+  await page.goto("/fits/1/support");
+  await page.evaluate(() => document.fonts.ready);
+  await page.screenshot({ path: path.join(out, "dim-room.png") });
+} finally {
+  await chrome.close();
+  await server.stop();
+}
