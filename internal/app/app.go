@@ -60,8 +60,12 @@ func New(s *store.Store, now func() time.Time) *App { return &App{s, now} }
 // Now is the time in UTC.
 func (a *App) Now() time.Time { return a.now().UTC() }
 
-// Today is the day, in UTC.
-func (a *App) Today() time.Time { return a.Now().Truncate(24 * time.Hour) }
+// Today is the shop's day (the process's time zone), as midnight UTC like every
+// day in the database.
+func (a *App) Today() time.Time {
+	y, m, d := a.now().Local().Date()
+	return time.Date(y, m, d, 0, 0, 0, 0, time.UTC)
+}
 
 // Ping says whether the database answers.
 func (a *App) Ping(ctx context.Context) error { return a.store.DB.PingContext(ctx) }

@@ -472,18 +472,18 @@ func (a *App) Ending(ctx context.Context, who Actor) ([]Ending, error) {
 	return out, nil
 }
 
-// SetAside ends a pair's running days.
-func (a *App) SetAside(ctx context.Context, who Actor, runnerID, pairID uint64) error {
+// SetAside ends a pair's running days, or takes it back into use.
+func (a *App) SetAside(ctx context.Context, who Actor, runnerID, pairID uint64, aside bool) error {
 	p, err := a.store.PairByID(ctx, db.PairByIDParams{ID: pairID, ShopID: who.ShopID})
 	if err != nil {
 		return found(err)
 	}
-	if p.RunnerID != runnerID {
+	if p.RunnerID != runnerID || p.SetAsideOn.Valid == aside {
 		return ErrNotFound
 	}
-	n, err := a.store.SetPairAside(ctx, db.SetPairAsideParams{SetAsideOn: nullTime(a.Today()), ID: pairID, ShopID: who.ShopID})
-	if err == nil && n == 0 {
-		return ErrNotFound
+	var on time.Time
+	if aside {
+		on = a.Today()
 	}
-	return err
+	return a.store.SetPairAside(ctx, db.SetPairAsideParams{SetAsideOn: nullTime(on), ID: pairID, ShopID: who.ShopID})
 }

@@ -131,6 +131,33 @@ var Fields = map[string][]Field{
 	},
 }
 
+// Fields of the forms that are not a station's findings.
+var (
+	RunnerFields = []Field{
+		{Name: "name", Label: "Name", Kind: Text, Max: 120},
+		{Name: "contact", Label: "Contact", Kind: Text, Max: 200},
+		{Name: "chart", Label: "Usual chart", Kind: Choice, Choices: texts(term.Charts)},
+	}
+	RunFields = []Field{
+		{Name: "pair", Label: "In", Kind: Number, Lo: 1, Hi: 1 << 53},
+		{Name: "on", Label: "On", Kind: Day},
+		{Name: "km", Label: "Distance", Kind: Number, Unit: KM, Lo: 0.1, Hi: 300},
+		{Name: "kind", Label: "Kind", Kind: Choice, Choices: texts(slices.DeleteFunc(slices.Clone(term.Kinds), func(k term.Kind) bool { return k == term.Gym }))},
+		{Name: "ground", Label: "Ground", Kind: Choice, Choices: texts(term.Grounds)},
+		{Name: "temp_c", Label: "Warmth", Kind: Number, Unit: "°C", Lo: -60, Hi: 60},
+		{Name: "wet", Label: "Wet", Kind: Many, Choices: []string{"yes"}},
+	}
+	OwnedPairFields = []Field{
+		{Name: "model", Label: "Model", Kind: Text, Max: 80},
+		{Name: "uk", Label: "UK size", Kind: Number, Lo: 0, Hi: 20},
+		{Name: "width", Label: "Width", Kind: Text, Max: 4},
+		{Name: "price", Label: "Price paid", Kind: Number, Unit: Money, Lo: 0, Hi: 1e7},
+		{Name: "since", Label: "First worn", Kind: Day},
+	}
+	OverruleFields = []Field{{Name: "reason", Label: "Reason, kept with your name", Kind: Text, Max: 1000}}
+	ChooseFields   = []Field{{Name: "model", Label: "Model", Kind: Text, Max: 80}, {Name: "reason", Label: "In their words", Kind: Text, Max: 1000}}
+)
+
 // Key names one value of a fit.
 type Key struct {
 	Name   string

@@ -310,7 +310,7 @@ func TestErrorsAtTheirField(t *testing.T) {
 		"a run tomorrow":      {"/fits/1/runs", []string{"token", tokenOf(9), "pair", "1", "on", "2026-11-25", "km", "5", "kind", "easy", "ground", "road"}, "Is after today"},
 		"a run of letters":    {"/fits/1/runs", []string{"token", tokenOf(9), "pair", "1", "on", "2026-11-24", "km", "far", "kind", "easy", "ground", "road"}, "Is not a number"},
 		"another's pair":      {"/fits/2/runs", []string{"token", tokenOf(9), "pair", "1", "on", "2026-11-24", "km", "5", "kind", "easy", "ground", "road"}, "Is not one of this runner"},
-		"a pair of no size":   {"/fits/4/pairs", []string{"token", tokenOf(9), "model", "norrbeck-skua-4-men", "uk", "40", "since", "2026-01-01"}, "a size that is not made"},
+		"a pair of no size":   {"/fits/4/pairs", []string{"token", tokenOf(9), "model", "norrbeck-skua-4-men", "uk", "4", "since", "2026-01-01"}, "a size that is not made"},
 		"no reason to go on":  {"/fits/6/overrule", []string{"reason", "eh"}, "Is 2 letters long; allowed is 10 to 1000"},
 		"a model that is not": {"/fits/4/choose", []string{"token", tokenOf(9), "model", "boot"}, "not among the models"},
 	} {

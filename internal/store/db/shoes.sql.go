@@ -680,8 +680,8 @@ func (q *Queries) SetFirstWorn(ctx context.Context, arg SetFirstWornParams) erro
 	return err
 }
 
-const setPairAside = `-- name: SetPairAside :execrows
-UPDATE pairs SET set_aside_on = ? WHERE id = ? AND shop_id = ? AND set_aside_on IS NULL
+const setPairAside = `-- name: SetPairAside :exec
+UPDATE pairs SET set_aside_on = ? WHERE id = ? AND shop_id = ?
 `
 
 type SetPairAsideParams struct {
@@ -690,12 +690,9 @@ type SetPairAsideParams struct {
 	ShopID     uint64
 }
 
-func (q *Queries) SetPairAside(ctx context.Context, arg SetPairAsideParams) (int64, error) {
-	result, err := q.db.ExecContext(ctx, setPairAside, arg.SetAsideOn, arg.ID, arg.ShopID)
-	if err != nil {
-		return 0, err
-	}
-	return result.RowsAffected()
+func (q *Queries) SetPairAside(ctx context.Context, arg SetPairAsideParams) error {
+	_, err := q.db.ExecContext(ctx, setPairAside, arg.SetAsideOn, arg.ID, arg.ShopID)
+	return err
 }
 
 const takeFromStock = `-- name: TakeFromStock :execrows

@@ -64,5 +64,5 @@ SELECT COUNT(*) FROM runs WHERE pair_id = ? AND withdrawn_at IS NULL;
 -- name: TakePairBack :execrows
 UPDATE pairs SET taken_back_at = ? WHERE id = ? AND shop_id = ? AND taken_back_at IS NULL;
 
--- name: SetPairAside :execrows
-UPDATE pairs SET set_aside_on = ? WHERE id = ? AND shop_id = ? AND set_aside_on IS NULL;
+-- name: SetPairAside :exec
+UPDATE pairs SET set_aside_on = ? WHERE id = ? AND shop_id = ?;

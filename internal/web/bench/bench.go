@@ -32,6 +32,8 @@ type Station struct {
 	Body func(c *gin.Context, b *Bench, fit *app.Fit) (any, error)
 	// Template holds "table", the form, and "findings", what follows from it.
 	Template *template.Template
+	// Fields are those of a form of the station's own, drawn by View.Own.
+	Fields []app.Field
 	// Extra are the station's own routes beside showing and recording.
 	Extra func(b *Bench) []kit.Route
 }
@@ -127,6 +129,11 @@ func (v View) control(k app.Key) (kit.Control, error) {
 	return c.SaveBy(v.URL()), nil
 }
 
+// Own is the controls of the station's own form, by name.
+func (v View) Own() map[string]kit.Control {
+	return kit.Controls(v.Station.Fields, v.Units(), v.typed, v.Faults)
+}
+
 // Bare is F with its label spoken only.
 func (v View) Bare(name string, at ...any) (kit.Control, error) {
 	c, err := v.F(name, at...)
@@ -214,7 +221,10 @@ func (b *Bench) Show(c *gin.Context, s Station, fit *app.Fit, form url.Values, f
 	if len(faults) > 0 {
 		code = http.StatusUnprocessableEntity
 		v.typed = form
-		v.Faults, v.Notice = kit.Say(faults, func(in string) bool { _, sent := form[in]; return sent })
+		v.Faults, v.Notice = kit.Say(faults, func(in string) bool {
+			_, sent := form[in]
+			return sent || slices.ContainsFunc(s.Fields, func(f app.Field) bool { return f.Name == in })
+		})
 	}
 	if at, err := strconv.ParseInt(c.Query("saved"), 10, 64); err == nil && len(faults) == 0 {
 		v.Saved = &Saved{At: time.Unix(at, 0).UTC(), IDs: digits(c.Query("ids"))}

@@ -5,10 +5,10 @@ package desk
 import (
 	"crypto/rand"
 	"embed"
-	"fmt"
 	"html/template"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 	"time"
 
@@ -217,20 +217,20 @@ func (d *Desk) showNewFit(c *gin.Context, code int, form url.Values, faults faul
 		return
 	}
 	at, rest := kit.Say(faults, kit.Known("name", "contact", "chart"))
-	d.pageWith(c, code, "New fit", "new-fit", map[string]any{"Q": c.Query("q"), "List": list, "Form": form, "Faults": at, "Charts": term.Charts, "Token": rand.Text()}, rest)
+	d.pageWith(c, code, "New fit", "new-fit", map[string]any{"Q": c.Query("q"), "List": list, "Own": kit.Controls(app.RunnerFields, units.Metric, form, at), "Token": rand.Text()}, rest)
 }
 
 func (d *Desk) startFit(c *gin.Context) {
-	form, err := kit.Form(c, kit.Known("runner", "name", "contact", "chart"))
+	form, v, err := kit.Decode(c, app.RunnerFields, kit.MustWho(c).Units, "runner")
 	var token string
 	if err == nil {
 		token, err = kit.Token(form)
 	}
 	var id uint64
 	if err == nil {
-		r := app.Runner{Name: form.Get("name"), Contact: form.Get("contact"), Chart: term.Chart(form.Get("chart"))}
+		r := app.Runner{Name: v["name"].Text, Contact: v["contact"].Text, Chart: term.Chart(v["chart"].Text)}
 		if s := form.Get("runner"); s != "" {
-			if _, scanErr := fmt.Sscanf(s, "%d", &r.ID); scanErr != nil || r.ID == 0 {
+			if r.ID, err = strconv.ParseUint(s, 10, 63); err != nil || r.ID == 0 {
 				d.Fail(c, app.ErrNotFound)
 				return
 			}

@@ -3,6 +3,7 @@ package kit
 import (
 	"fmt"
 	"html/template"
+	"slices"
 	"strings"
 
 	"trevik/internal/app"
@@ -25,7 +26,8 @@ type Control struct {
 	Options          []Option
 	Unit, Mode       string
 	Max              int
-	Blank            string
+	Blank            string // what an empty choice says
+	NoBlank          bool
 	Err              string
 	Save             template.HTMLAttr // what saves it as it is made
 	Bare             bool              // its label is the table's, spoken only
@@ -83,6 +85,37 @@ func unitOf(u app.Unit, s units.System) string {
 		return ""
 	}
 	return string(u)
+}
+
+// Default is the control with a value where none was typed.
+func (c Control) Default(value string) Control {
+	if c.Value != "" {
+		return c
+	}
+	c.Value = value
+	if slices.ContainsFunc(c.Options, func(o Option) bool { return o.On }) {
+		return c
+	}
+	c.Options = slices.Clone(c.Options)
+	for i := range c.Options {
+		c.Options[i].On = c.Options[i].Value == value
+	}
+	return c
+}
+
+// Choose is the control as a choice among options, the typed one chosen.
+func (c Control) Choose(options []Option) Control {
+	c.Type, c.Options, c.NoBlank = "choice", slices.Clone(options), true
+	for i := range c.Options {
+		c.Options[i].On = c.Options[i].Value == c.Value
+	}
+	return c
+}
+
+// Picked is the control as a row of buttons.
+func (c Control) Picked() Control {
+	c.Type = "pick"
+	return c
 }
 
 // SaveBy makes a control save itself to an address as it is changed, without the

@@ -15,6 +15,7 @@ import (
 	"net/http"
 	"net/url"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -81,8 +82,9 @@ var Funcs = template.FuncMap{
 	"length": func(u units.System, mm float64) string { return u.Length(mm) },
 	"km":     func(u units.System, km float64) string { return u.Distance(km) },
 	"day":    LongDay,
+	"dayat":  func(t time.Time) string { return LongDay(t.Local()) },
 	"dayOf":  dayOf,
-	"clock":  func(t time.Time) string { return t.Format("15:04") },
+	"clock":  func(t time.Time) string { return t.Local().Format("15:04") },
 	"money":  Money,
 	"num":    func(v float64) string { return strconv.FormatFloat(units.Round(v, 2), 'f', -1, 64) },
 	"pct":    func(v float64) string { return strconv.FormatFloat(units.Round(100*v, 0), 'f', -1, 64) + " %" },
@@ -281,14 +283,43 @@ func Token(form url.Values) (string, error) {
 
 // Known allows the names given.
 func Known(names ...string) func(string) bool {
-	return func(n string) bool {
-		for _, k := range names {
-			if k == n {
-				return true
-			}
-		}
-		return false
+	return func(n string) bool { return slices.Contains(names, n) }
+}
+
+// Values are what a form's fields came to, by name.
+type Values map[string]app.Value
+
+// Decode reads a posted form by its fields: what is not known, not allowed or of
+// the wrong kind is a fault at its field. extra are names that the handler reads
+// itself.
+func Decode(c *gin.Context, fields []app.Field, u units.System, extra ...string) (url.Values, Values, error) {
+	form, err := Form(c, func(name string) bool {
+		return slices.Contains(extra, name) || slices.ContainsFunc(fields, func(f app.Field) bool { return f.Name == name })
+	})
+	if err != nil {
+		return form, nil, err
 	}
+	var l fault.List
+	values := Values{}
+	for _, f := range fields {
+		if v, ok := f.Read(&l, app.Key{Name: f.Name}, form[f.Name], u); ok {
+			values[f.Name] = v
+		}
+	}
+	return form, values, l.Err()
+}
+
+// Controls draws a form's fields, with what was typed and the faults at them.
+func Controls(fields []app.Field, u units.System, form url.Values, faults map[string]string) map[string]Control {
+	out := map[string]Control{}
+	for _, f := range fields {
+		typed, sent := form[f.Name]
+		if !sent {
+			typed = nil
+		}
+		out[f.Name] = ControlOf(f, app.Key{Name: f.Name}, u, app.Finding{}, typed, faults[f.Name])
+	}
+	return out
 }
 
 var errTooLarge = errors.New("what was sent is larger than 1 MiB")

@@ -5,20 +5,15 @@ package distance
 import (
 	"embed"
 	"html/template"
-	"math"
 	"net/http"
-	"net/url"
 	"slices"
 	"strconv"
-	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
-	"trevik/internal/core/support"
 	"trevik/internal/core/term"
-	"trevik/internal/core/units"
 	"trevik/internal/core/wear"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
@@ -37,25 +32,33 @@ type pair struct {
 	Lead   string
 }
 
+// PairOptions are the pairs that a run can be put down in.
+func (b body) PairOptions() []kit.Option {
+	var out []kit.Option
+	for _, p := range b.Pairs {
+		out = append(out, kit.Option{Value: strconv.FormatUint(p.Pair.ID, 10), Text: p.Pair.Name()})
+	}
+	return out
+}
+
 type body struct {
-	Pairs   []pair
-	Kinds   []kit.Option
-	Grounds []kit.Option
-	Form    url.Values
-	On      string
-	NoWeek  bool
+	Pairs     []pair
+	On        string
+	NoWeek    bool
+	Withdrawn uint64 // a run that was just taken away
 }
 
 // Station is Distance.
 func Station() bench.Station {
 	return bench.Station{Path: "distance", Name: "Distance", Lead: "Runs against pairs, what is left of each, and when to order the next.",
-		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
+		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra, Fields: app.RunFields}
 }
 
 const recent = 6
 
 func bodyOf(c *gin.Context, b *bench.Bench, fit *app.Fit) (any, error) {
-	out := body{Form: c.Request.PostForm, On: fit.Today.Format(wear.DateLayout)}
+	out := body{On: fit.Today.Format(wear.DateLayout)}
+	out.Withdrawn, _ = strconv.ParseUint(c.Query("withdrawn"), 10, 63)
 	_, km := fit.Week()
 	out.NoWeek = km == 0
 	worn, err := fit.Worn(fit.Serve(bench.Pairs(c)))
@@ -69,15 +72,6 @@ func bodyOf(c *gin.Context, b *bench.Bench, fit *app.Fit) (any, error) {
 		slices.Reverse(runs)
 		p.Recent = runs[:min(recent, len(runs))]
 		out.Pairs = append(out.Pairs, p)
-	}
-	on := func(name, v string) bool { return out.Form.Get(name) == v }
-	for _, k := range term.Kinds {
-		if k != term.Gym {
-			out.Kinds = append(out.Kinds, kit.Option{Value: string(k), Text: support.Words(string(k)), On: on("kind", string(k))})
-		}
-	}
-	for _, g := range term.Grounds {
-		out.Grounds = append(out.Grounds, kit.Option{Value: string(g), Text: string(g), On: on("ground", string(g))})
 	}
 	return out, nil
 }
@@ -98,16 +92,17 @@ func add(b *bench.Bench, c *gin.Context) {
 		return
 	}
 	who := kit.MustWho(c)
-	form, err := kit.Form(c, kit.Known("pair", "on", "km", "kind", "ground", "wet", "temp_c"))
+	form, v, err := kit.Decode(c, app.RunFields, who.Units)
 	var token string
 	if err == nil {
 		token, err = kit.Token(form)
 	}
 	if err == nil {
-		var r app.NewRun
-		if r, err = read(form, who.Units); err == nil {
-			_, err = b.App.AddRun(c, who, token, fit.Runner.ID, r)
+		r := app.NewRun{PairID: uint64(v["pair"].Number), On: v["on"].Text, KM: v["km"].Number, Ground: term.Ground(v["ground"].Text), Kind: term.Kind(v["kind"].Text), Wet: !v["wet"].Empty}
+		if t := v["temp_c"]; !t.Empty {
+			r.TempC = &t.Number
 		}
+		_, err = b.App.AddRun(c, who, token, fit.Runner.ID, r)
 	}
 	if faults, ok := fault.As(err); ok {
 		b.Show(c, Station(), fit, form, faults)
@@ -118,34 +113,6 @@ func add(b *bench.Bench, c *gin.Context) {
 		return
 	}
 	kit.Go(c, bench.URL(fit.ID, "distance")+"?saved="+strconv.FormatInt(b.App.Now().Unix(), 10))
-}
-
-// read turns the form into a run; the distance is in the person's units.
-func read(form url.Values, u units.System) (app.NewRun, error) {
-	var l fault.List
-	r := app.NewRun{On: form.Get("on"), Ground: term.Ground(form.Get("ground")), Kind: term.Kind(form.Get("kind")), Wet: form.Get("wet") == "yes"}
-	r.PairID, _ = strconv.ParseUint(form.Get("pair"), 10, 63)
-	if km, err := decimal(form.Get("km")); err != nil {
-		l.Add("km", "is not a number; allowed is %s to %s", u.Distance(0.1), u.Distance(300))
-	} else if r.KM = units.Round(u.ToKm(km), 3); !(r.KM >= 0.1 && r.KM <= 300) {
-		l.Add("km", "is %s; allowed is %s to %s", strings.TrimSpace(form.Get("km")), u.Distance(0.1), u.Distance(300))
-	}
-	if s := strings.TrimSpace(form.Get("temp_c")); s != "" {
-		t, err := decimal(s)
-		if err != nil {
-			l.Add("temp_c", "is not a number; allowed is -60 to 60 °C")
-		}
-		r.TempC = &t
-	}
-	return r, l.Err()
-}
-
-func decimal(s string) (float64, error) {
-	v, err := strconv.ParseFloat(strings.Replace(strings.TrimSpace(s), ",", ".", 1), 64)
-	if err == nil && (math.IsNaN(v) || math.IsInf(v, 0)) {
-		err = strconv.ErrRange
-	}
-	return v, err
 }
 
 func setCounts(b *bench.Bench, c *gin.Context, counts bool) {

@@ -21,21 +21,18 @@ import (
 var files embed.FS
 
 type body struct {
-	Asked      bool
-	Refer      []string
-	Orthotic   bool
-	Sooner     bool
-	WeekKM     float64
-	HalfTold   int
-	Charts     []kit.Option
-	NoKinds    bool
-	Complaints bool
+	Asked    bool
+	Refer    []string
+	Orthotic bool
+	Sooner   bool
+	WeekKM   float64
+	HalfTold int
 }
 
 // Station is Hello.
 func Station() bench.Station {
 	return bench.Station{Path: "hello", Name: "Hello", Lead: "Cautions first, then what they run. Every question can be skipped.",
-		Template: bench.Parse(files, "*.html"), Extra: extra,
+		Template: bench.Parse(files, "*.html"), Extra: extra, Fields: app.RunnerFields,
 		Body: func(_ *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
 			b := body{Asked: fit.FlagsAsked()}
 			for _, f := range fit.Flags() {
@@ -48,12 +45,9 @@ func Station() bench.Station {
 					b.Sooner = true
 				}
 			}
-			parts, km := fit.Week()
-			b.WeekKM, b.NoKinds = km, len(parts) == 0
+			_, km := fit.Week()
+			b.WeekKM = km
 			_, b.HalfTold = fit.Complaints()
-			for _, c := range term.Charts {
-				b.Charts = append(b.Charts, kit.Option{Value: string(c), Text: string(c), On: c == fit.Runner.Chart})
-			}
 			return b, nil
 		}}
 }
@@ -66,11 +60,9 @@ func extra(b *bench.Bench) []kit.Route {
 			b.Fail(c, err)
 			return
 		}
-		form, err := kit.Form(c, kit.Known("name", "contact", "chart"))
+		form, v, err := kit.Decode(c, app.RunnerFields, kit.MustWho(c).Units)
 		if err == nil {
-			r := app.Runner{ID: fit.Runner.ID, Name: form.Get("name"), Contact: form.Get("contact"), Chart: term.Chart(form.Get("chart"))}
-			err = b.App.ChangeRunner(c, kit.MustWho(c), r)
-			fit.Runner = r
+			err = b.App.ChangeRunner(c, kit.MustWho(c), app.Runner{ID: fit.Runner.ID, Name: v["name"].Text, Contact: v["contact"].Text, Chart: term.Chart(v["chart"].Text)})
 		}
 		if faults, ok := fault.As(err); ok {
 			b.Show(c, Station(), fit, form, faults)

@@ -7,7 +7,6 @@ import (
 	"math"
 	"net/http"
 	"net/url"
-	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -16,7 +15,6 @@ import (
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/rotation"
-	"trevik/internal/core/shoe"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/kit"
 )
@@ -40,14 +38,13 @@ type body struct {
 	Parts   []part
 	Serving app.Serving
 	Aside   []app.Pair
-	Models  []shoe.Model
-	Form    url.Values
+	Models  []kit.Option
 }
 
 // Station is Rotation.
 func Station() bench.Station {
 	return bench.Station{Path: "rotation", Name: "Rotation", Lead: "Which pair serves which kind of run this week.",
-		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
+		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra, Fields: app.OwnedPairFields}
 }
 
 func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
@@ -55,7 +52,11 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	b := body{Serving: fit.Serve(bench.Pairs(c)), Models: catalogue.Models, Form: c.Request.PostForm}
+	b := body{Serving: fit.Serve(bench.Pairs(c)), Models: []kit.Option{{Text: "—"}}}
+	for i := range catalogue.Models {
+		m := &catalogue.Models[i]
+		b.Models = append(b.Models, kit.Option{Value: m.ID, Text: app.ModelName(m) + ", " + string(m.Chart)})
+	}
 	most := 0.0
 	for _, p := range b.Serving.Parts {
 		most = math.Max(most, p.KM)
@@ -81,7 +82,8 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 func extra(b *bench.Bench) []kit.Route {
 	return []kit.Route{
 		{Method: http.MethodPost, Path: "/fits/:fit/pairs", Roles: kit.Everyone, Handle: func(c *gin.Context) { add(b, c) }},
-		{Method: http.MethodPost, Path: "/fits/:fit/pairs/:pair/set-aside", Roles: kit.Everyone, Handle: func(c *gin.Context) { setAside(b, c) }},
+		{Method: http.MethodPost, Path: "/fits/:fit/pairs/:pair/set-aside", Roles: kit.Everyone, Handle: func(c *gin.Context) { setAside(b, c, true) }},
+		{Method: http.MethodPost, Path: "/fits/:fit/pairs/:pair/resume", Roles: kit.Everyone, Handle: func(c *gin.Context) { setAside(b, c, false) }},
 	}
 }
 
@@ -92,36 +94,19 @@ func add(b *bench.Bench, c *gin.Context) {
 		b.Fail(c, err)
 		return
 	}
-	form, err := kit.Form(c, kit.Known("model", "uk", "width", "price", "since"))
-	var l fault.List
+	form, v, err := kit.Decode(c, app.OwnedPairFields, kit.MustWho(c).Units)
 	var token string
 	if err == nil {
 		token, err = kit.Token(form)
 	}
 	if err == nil {
-		o := app.OwnedPair{Code: form.Get("model"), Width: strings.ToUpper(strings.TrimSpace(form.Get("width"))), Since: form.Get("since"),
-			UK: foot.Figure(number(&l, form, "uk")), Price: int64(math.Round(100 * number(&l, form, "price")))}
-		if err = l.Err(); err == nil {
-			_, err = b.App.AddOwnedPair(c, kit.MustWho(c), token, fit.Runner.ID, o)
-		}
+		_, err = b.App.AddOwnedPair(c, kit.MustWho(c), token, fit.Runner.ID, app.OwnedPair{Code: v["model"].Text, UK: foot.Figure(v["uk"].Number),
+			Width: strings.ToUpper(v["width"].Text), Price: int64(v["price"].Number), Since: v["since"].Text})
 	}
 	finish(b, c, fit, form, err)
 }
 
-func number(l *fault.List, form url.Values, name string) float64 {
-	s := strings.TrimSpace(form.Get(name))
-	if s == "" && name == "price" {
-		return 0
-	}
-	v, err := strconv.ParseFloat(strings.Replace(s, ",", ".", 1), 64)
-	if err != nil || math.IsNaN(v) || math.Abs(v) > 1e6 {
-		l.Add(name, "is not a number; allowed is a number such as 8.5")
-		return 0
-	}
-	return v
-}
-
-func setAside(b *bench.Bench, c *gin.Context) {
+func setAside(b *bench.Bench, c *gin.Context, aside bool) {
 	fit, err := b.Load(c)
 	if err != nil {
 		b.Fail(c, err)
@@ -132,7 +117,7 @@ func setAside(b *bench.Bench, c *gin.Context) {
 		_, err = kit.Form(c, kit.Known())
 	}
 	if err == nil {
-		err = b.App.SetAside(c, kit.MustWho(c), fit.Runner.ID, id)
+		err = b.App.SetAside(c, kit.MustWho(c), fit.Runner.ID, id, aside)
 	}
 	finish(b, c, fit, nil, err)
 }

@@ -103,13 +103,13 @@ func choose(b *bench.Bench, c *gin.Context) {
 		b.Fail(c, err)
 		return
 	}
-	form, err := kit.Form(c, kit.Known("model", "reason"))
+	form, v, err := kit.Decode(c, app.ChooseFields, kit.MustWho(c).Units)
 	var token string
 	if err == nil {
 		token, err = kit.Token(form)
 	}
 	if err == nil {
-		_, err = b.App.Choose(c, kit.MustWho(c), token, fit.ID, form.Get("model"), form.Get("reason"))
+		_, err = b.App.Choose(c, kit.MustWho(c), token, fit.ID, v["model"].Text, v["reason"].Text)
 	}
 	done(b, c, fit, err, "rotation")
 }

@@ -69,9 +69,9 @@ func extra(b *bench.Bench) []kit.Route {
 			b.Fail(c, err)
 			return
 		}
-		form, err := kit.Form(c, kit.Known("reason", "undo"))
+		form, v, err := kit.Decode(c, app.OverruleFields, kit.MustWho(c).Units, "undo")
 		if err == nil {
-			err = b.App.Overrule(c, kit.MustWho(c), fit.ID, form.Get("reason"), form.Get("undo") == "yes")
+			err = b.App.Overrule(c, kit.MustWho(c), fit.ID, v["reason"].Text, form.Get("undo") == "yes")
 		}
 		if faults, ok := fault.As(err); ok {
 			b.Show(c, Station(), fit, form, faults)
