@@ -74,7 +74,6 @@ type Fit struct {
 	Today     time.Time
 	Units     units.System
 	Currency  string
-	TryOrder  []string
 }
 
 // Open says whether the fit can be changed.
@@ -315,9 +314,4 @@ func (a *App) OpenFits(ctx context.Context, who Actor) ([]db.OpenFitsRow, error)
 // FitsOfRunner lists a runner's fits, newest first.
 func (a *App) FitsOfRunner(ctx context.Context, who Actor, runnerID uint64) ([]db.FitsOfRunnerRow, error) {
 	return a.store.FitsOfRunner(ctx, db.FitsOfRunnerParams{RunnerID: runnerID, ShopID: who.ShopID})
-}
-
-// History lists a fit's rows, newest first, withdrawn ones among them.
-func (a *App) History(ctx context.Context, who Actor, fitID uint64) ([]db.FindingHistoryRow, error) {
-	return a.store.FindingHistory(ctx, db.FindingHistoryParams{FitID: fitID, ShopID: who.ShopID, Limit: 200})
 }

@@ -525,7 +525,6 @@ func TestTraineeAndOwner(t *testing.T) {
 // The database goes away and comes back: a plain page, then work as before.
 func TestDatabaseAway(t *testing.T) {
 	s := newSite(t)
-	b := s.as(t, "teal")
 	gate := newGate(t, storetest.Server(t).DSN("", nil))
 	behind, err := store.Open(strings.Replace(gate.dsn, "/", "/"+database(t, s.store), 1))
 	if err != nil {
@@ -533,7 +532,7 @@ func TestDatabaseAway(t *testing.T) {
 	}
 	defer behind.Close()
 	site2 := serve(t, behind)
-	b = site2.as(t, "teal")
+	b := site2.as(t, "teal")
 	b.get("/fits/4/feet").holds(t, "Jorun Stoker")
 	gate.close()
 	p := b.get("/fits/4/feet")

@@ -207,69 +207,6 @@ func (q *Queries) FindingByID(ctx context.Context, arg FindingByIDParams) (Findi
 	return i, err
 }
 
-const findingHistory = `-- name: FindingHistory :many
-SELECT f.id, f.name, f.side, f.repeat_no, f.number_value, f.text_value, f.unit, f.error_value, f.withdrawn, f.how, f.made_at, u.name AS maker
-FROM findings f JOIN users u ON u.id = f.made_by
-WHERE f.fit_id = ? AND f.shop_id = ? ORDER BY f.id DESC LIMIT ?
-`
-
-type FindingHistoryParams struct {
-	FitID  uint64
-	ShopID uint64
-	Limit  int32
-}
-
-type FindingHistoryRow struct {
-	ID          uint64
-	Name        string
-	Side        string
-	RepeatNo    int32
-	NumberValue sql.NullFloat64
-	TextValue   sql.NullString
-	Unit        string
-	ErrorValue  sql.NullFloat64
-	Withdrawn   bool
-	How         string
-	MadeAt      time.Time
-	Maker       string
-}
-
-func (q *Queries) FindingHistory(ctx context.Context, arg FindingHistoryParams) ([]FindingHistoryRow, error) {
-	rows, err := q.db.QueryContext(ctx, findingHistory, arg.FitID, arg.ShopID, arg.Limit)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []FindingHistoryRow
-	for rows.Next() {
-		var i FindingHistoryRow
-		if err := rows.Scan(
-			&i.ID,
-			&i.Name,
-			&i.Side,
-			&i.RepeatNo,
-			&i.NumberValue,
-			&i.TextValue,
-			&i.Unit,
-			&i.ErrorValue,
-			&i.Withdrawn,
-			&i.How,
-			&i.MadeAt,
-			&i.Maker,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
 const findingsOf = `-- name: FindingsOf :many
 SELECT f.id, f.name, f.side, f.repeat_no, f.number_value, f.text_value, f.unit, f.error_value, f.how, f.made_at, u.name AS maker
 FROM findings f JOIN users u ON u.id = f.made_by

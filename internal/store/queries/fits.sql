@@ -38,11 +38,6 @@ WHERE f.fit_id = sqlc.arg(fit_id) AND f.shop_id = sqlc.arg(shop_id) AND NOT f.wi
   AND f.id = (SELECT MAX(l.id) FROM findings l WHERE l.fit_id = f.fit_id AND l.name = f.name AND l.side = f.side AND l.repeat_no = f.repeat_no)
 ORDER BY f.name, f.side, f.repeat_no;
 
--- name: FindingHistory :many
-SELECT f.id, f.name, f.side, f.repeat_no, f.number_value, f.text_value, f.unit, f.error_value, f.withdrawn, f.how, f.made_at, u.name AS maker
-FROM findings f JOIN users u ON u.id = f.made_by
-WHERE f.fit_id = ? AND f.shop_id = ? ORDER BY f.id DESC LIMIT ?;
-
 -- name: FindingByID :one
 SELECT id, name, side, repeat_no, number_value, text_value, unit, error_value, withdrawn FROM findings WHERE id = ? AND fit_id = ? AND shop_id = ?;
 

@@ -172,10 +172,6 @@ func (b *Bench) Load(c *gin.Context) (*app.Fit, error) {
 	return b.App.Fit(c, kit.MustWho(c), id)
 }
 
-func (b *Bench) station(path string) Station {
-	return b.stations[slices.IndexFunc(b.stations, func(s Station) bool { return s.Path == path })]
-}
-
 // View makes a station's view of a fit.
 func (b *Bench) View(c *gin.Context, s Station, fit *app.Fit) (View, error) {
 	v := View{Page: b.NewPage(c, fit.Runner.Name+" · "+s.Name), Fit: fit, Station: s, Faults: map[string]string{}}

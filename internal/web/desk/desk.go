@@ -257,12 +257,11 @@ func (d *Desk) shoes(c *gin.Context) {
 	type line struct {
 		*shoe.Model
 		OnShelf int
-		Bars    []shoe.Bar
 	}
 	var list []line
 	for i := range catalogue.Models {
 		m := &catalogue.Models[i]
-		l := line{Model: m, Bars: m.Bars()}
+		l := line{Model: m}
 		for _, s := range m.Stock {
 			l.OnShelf += s.Count
 		}
