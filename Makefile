@@ -51,10 +51,10 @@ $(FONTS)/.done: node_modules/.package-lock.json
 
 # The access to the database is generated from the SQL files and committed.
 generate:
-	cd internal/store && $(GO) tool -modfile=../../tools/go.mod sqlc generate
+	cd internal/store && CGO_ENABLED=0 $(GO) tool -modfile=../../tools/go.mod sqlc generate
 
 stale:
-	cd internal/store && $(GO) tool -modfile=../../tools/go.mod sqlc diff
+	cd internal/store && CGO_ENABLED=0 $(GO) tool -modfile=../../tools/go.mod sqlc diff
 
 bench: $(BIN)
 	$(GO) test -run '^$$' -bench . -benchmem ./...

@@ -3,6 +3,7 @@ package cli
 import (
 	"bytes"
 	"encoding/json"
+	"math"
 	"os"
 	"path/filepath"
 	"strings"
@@ -181,6 +182,77 @@ func TestTablesForPeople(t *testing.T) {
 	} {
 		if code, out, errOut := call(c.stdin, c.args...); code != Answered || !strings.Contains(out, c.want) {
 			t.Errorf("%s: exit %d %q %q", name, code, out, errOut)
+		}
+	}
+}
+
+// What the scanner hands over is read back as its truth says, and a seed repeats.
+func TestScannerAndFootprint(t *testing.T) {
+	dir := t.TempDir()
+	for _, name := range []string{"a", "b"} {
+		if code, _, errOut := call("", "simulate", "scanner", "--out", filepath.Join(dir, name), "--seed", "5"); code != Answered {
+			t.Fatal(errOut)
+		}
+	}
+	for _, file := range []string{"scan.json", "truth.json", "left.png", "right.png"} {
+		one, err := os.ReadFile(filepath.Join(dir, "a", file))
+		if err != nil {
+			t.Fatal(err)
+		}
+		two, err := os.ReadFile(filepath.Join(dir, "b", file))
+		if err != nil || !bytes.Equal(one, two) {
+			t.Errorf("%s does not repeat: %v", file, err)
+		}
+	}
+	var truth struct {
+		Prints map[string]struct {
+			ArchIndex float64 `json:"arch_index"`
+			LengthMM  float64 `json:"length_mm"`
+		} `json:"prints"`
+	}
+	data, err := os.ReadFile(filepath.Join(dir, "a", "truth.json"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := json.Unmarshal(data, &truth); err != nil {
+		t.Fatal(err)
+	}
+	for _, side := range []string{"left", "right"} {
+		v := answer(t, "", "footprint", filepath.Join(dir, "a", side+".png"))
+		want := truth.Prints[side]
+		if v["foot"] != side || v["scale"].(map[string]any)["source"] != "sheet" || math.Abs(v["arch_index"].(float64)-want.ArchIndex) > 0.005 || math.Abs(v["length_mm"].(float64)-want.LengthMM) > 1 {
+			t.Errorf("%s: %v %v %v, want %+v", side, v["foot"], v["arch_index"], v["length_mm"], want)
+		}
+		for _, field := range []string{"thirds", "outline", "toes"} {
+			if len(v[field].([]any)) < 4 {
+				t.Errorf("%s: %v", field, v[field])
+			}
+		}
+	}
+	// The blank sheet holds no print; what is no picture is named.
+	blank := filepath.Join(dir, "blank.txt")
+	if err := os.WriteFile(blank, []byte("no picture"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for name, c := range map[string]struct {
+		args []string
+		want string
+	}{
+		"no picture":      {[]string{"footprint", blank}, "photo"},
+		"no such file":    {[]string{"footprint", filepath.Join(dir, "none.png")}, "photo"},
+		"half a corner":   {[]string{"footprint", blank, "--corners", "1,2,3", "--paper", "a4"}, "corners"},
+		"corners alone":   {[]string{"footprint", blank, "--corners", "1,2,3,4,5,6,7,8"}, "paper"},
+		"unknown paper":   {[]string{"sheet", "--paper", "a5"}, "paper"},
+		"negative scale":  {[]string{"footprint", blank, "--mm-per-px", "-1"}, "mm_per_px"},
+		"no folder named": {[]string{"simulate", "scanner"}, "out"},
+	} {
+		if code, out, errOut := call("", c.args...); code != AtFault || out != "" || !strings.HasPrefix(errOut, c.want) {
+			t.Errorf("%s: exit %d, %q", name, code, errOut)
+		}
+	}
+	for _, format := range []string{"svg", "pdf"} {
+		if code, out, _ := call("", "sheet", "--paper", "a3", "--format", format); code != Answered || len(out) < 1000 {
+			t.Errorf("%s sheet: exit %d, %d bytes", format, code, len(out))
 		}
 	}
 }

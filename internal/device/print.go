@@ -1,0 +1,355 @@
+// Package device holds stand-ins for what a shop has on its bench: they hand over
+// what the real device would, with the truth beside it, so that a reading can be
+// checked. A seed makes them repeatable.
+package device
+
+import (
+	"image"
+	"image/color"
+	"math"
+	"math/rand/v2"
+
+	"trevik/internal/core/footprint"
+	"trevik/internal/core/term"
+)
+
+// PrintFoot is an invented foot as it prints. Lengths in mm.
+type PrintFoot struct {
+	Side     term.Side
+	Body     float64 // length without toes
+	Ball     float64 // width
+	Heel     float64 // width
+	Isthmus  float64 // width of the arch's band; 0 leaves heel and ball apart
+	Toes     bool
+	Joined   int // how many toes touch the ball
+	toes     [5]ellipse
+	necks    [][3]ellipse
+	heelC    ellipse
+	ballC    ellipse
+	band     [2]ellipse
+	hasBand  bool
+	secondAt pt
+}
+
+type pt struct{ x, y float64 }
+
+// ellipse with half-axes a, b turned by angle.
+type ellipse struct{ x, y, a, b, turn float64 }
+
+// inside is below 0 within the ellipse, near the distance to it in mm.
+func (e ellipse) inside(x, y float64) float64 {
+	s, c := math.Sincos(e.turn)
+	dx, dy := x-e.x, y-e.y
+	u, v := (dx*c+dy*s)/e.a, (-dx*s+dy*c)/e.b
+	k := math.Hypot(u, v)
+	if k == 0 {
+		return -min(e.a, e.b)
+	}
+	// The value over its slope is the distance to first order.
+	g := math.Hypot(u/e.a, v/e.b) / k
+	return (k - 1) / g
+}
+
+// RandomFoot invents a foot whose parts hang together.
+func RandomFoot(r *rand.Rand) PrintFoot {
+	f := PrintFoot{Side: term.Sides[r.IntN(2)], Body: 188 + 38*r.Float64(), Toes: true}
+	f.Ball = f.Body * (0.40 + 0.05*r.Float64())
+	f.Heel = f.Ball * (0.60 + 0.08*r.Float64())
+	f.Isthmus = f.Ball * (0.12 + 0.52*r.Float64())
+	if r.Float64() < 0.08 {
+		f.Isthmus = 0
+	}
+	if r.Float64() < 0.35 {
+		f.Joined = 1 + r.IntN(3)
+	}
+	f.shape(r)
+	return f
+}
+
+// shape lays the foot out: heel at the origin's end, y towards the toes, x towards
+// the inner side.
+func (f *PrintFoot) shape(r *rand.Rand) {
+	b, h := f.Ball, f.Heel
+	f.heelC = ellipse{0, h * 0.56, h / 2, h * 0.56, 0}
+	by := 0.30 * f.Body
+	f.ballC = ellipse{b * (0.02 + 0.05*r.Float64()), f.Body - by*0.78, b / 2, by * 0.72, -0.16 - 0.1*r.Float64()}
+	f.hasBand = f.Isthmus > 0
+	if f.hasBand {
+		w := f.Isthmus / 2
+		lateral := -h*0.44 + 0.02*b
+		f.band[0] = ellipse{lateral + w, f.Body * 0.40, w, f.Body * 0.33, 0.03}
+		f.band[1] = ellipse{lateral + w - 2, f.Body * 0.50, w, f.Body * 0.25, 0.05}
+	}
+	front := f.ballC.y + f.ballC.b*0.93
+	size := b / 95
+	lateral := []float64{0.33, 0.09, -0.10, -0.27, -0.41}
+	ahead := []float64{15, 17, 12.5, 6, -2}
+	wide := []float64{11, 6.2, 5.8, 5.4, 5.2}
+	long := []float64{14, 8, 7, 6.4, 5.8}
+	for i := range 5 {
+		x := b*lateral[i] + 1.5*(r.Float64()-0.5)
+		y := front + size*(ahead[i]+2.5*(r.Float64()-0.5)+1)
+		f.toes[i] = ellipse{x, y, wide[i] * size, long[i] * size, 0.05 * float64(2-i)}
+	}
+	for i := range f.Joined {
+		t := f.toes[i]
+		w := (2.2 + 1.6*r.Float64()) * size
+		f.necks = append(f.necks, [3]ellipse{{t.x, t.y - t.b*0.9, w, t.b * 0.9, 0}, {t.x, t.y - t.b*1.6, w, t.b * 0.9, 0}, {t.x, t.y - t.b*2.2, w, t.b, 0}})
+	}
+	second := f.toes[1]
+	dx, dy := second.x-f.heelC.x, second.y-f.heelC.y
+	n := math.Hypot(dx, dy)
+	// The tip: the toe's farthest place along the axis.
+	u := math.Hypot(second.a*dx/n, second.b*dy/n)
+	f.secondAt = pt{second.x + second.a*second.a*dx/n/u, second.y + second.b*second.b*dy/n/u}
+}
+
+// body is below 0 inside the print without toes.
+func (f *PrintFoot) body(x, y float64) float64 {
+	d := min(f.heelC.inside(x, y), f.ballC.inside(x, y))
+	if f.hasBand {
+		d = blend(d, min(f.band[0].inside(x, y), f.band[1].inside(x, y)), 6)
+	}
+	return d
+}
+
+// blend joins two shapes with a soft corner of k mm.
+func blend(a, b, k float64) float64 {
+	h := max(k-math.Abs(a-b), 0) / k
+	return min(a, b) - h*h*k/4
+}
+
+// toeOf is below 0 inside a toe or the neck that joins it.
+func (f *PrintFoot) toeOf(x, y float64) float64 {
+	d := math.Inf(1)
+	if !f.Toes {
+		return d
+	}
+	for _, t := range f.toes {
+		d = min(d, t.inside(x, y))
+	}
+	for _, n := range f.necks {
+		for _, e := range n {
+			d = min(d, e.inside(x, y))
+		}
+	}
+	return d
+}
+
+// PrintTruth is what a reader should find.
+type PrintTruth struct {
+	Foot       term.Side `json:"foot"`
+	LengthMM   float64   `json:"length_mm"`
+	NoToesMM   float64   `json:"no_toes_length_mm"`
+	BallMM     float64   `json:"ball_width_mm"`
+	HeelMM     float64   `json:"heel_width_mm"`
+	ArchIndex  float64   `json:"arch_index"`
+	BrokenArch bool      `json:"broken_arch"`
+}
+
+// Truth measures the foot's own shape on a fine grid, by the reader's definitions.
+func (f *PrintFoot) Truth() PrintTruth {
+	const step = 0.5
+	dx, dy := f.secondAt.x-f.heelC.x, f.secondAt.y-f.heelC.y
+	n := math.Hypot(dx, dy)
+	ax, ay := dx/n, dy/n
+	type cell struct{ t, share float64 }
+	var cells []cell
+	lo, hi, front := math.Inf(1), math.Inf(-1), math.Inf(-1)
+	for y := -5.0; y < f.Body+60; y += step {
+		for x := -0.62 * f.Ball; x < 0.62*f.Ball; x += step {
+			t := (x-f.heelC.x)*ax + (y-f.heelC.y)*ay
+			if d := f.body(x, y); d < step/2 {
+				cells = append(cells, cell{t, min(1, 0.5-d/step)})
+				if d < 0 {
+					lo, hi = min(lo, t), max(hi, t)
+				}
+			} else if f.toeOf(x, y) < 0 {
+				front = max(front, t)
+			}
+		}
+	}
+	lo, hi, front = lo-step/2, hi+step/2, front+step/2
+	third := (hi - lo) / 3
+	area := [3]float64{}
+	width := make([]float64, int((hi-lo)/1)+2)
+	for _, c := range cells {
+		area[min(2, max(0, int((c.t-lo)/third)))] += c.share
+		width[max(0, int(c.t-lo))] += c.share * step * step
+	}
+	most := func(a, b int) float64 {
+		v := 0.0
+		for i := a; i < b && i < len(width); i++ {
+			v = max(v, width[i])
+		}
+		return v
+	}
+	w := len(width)
+	return PrintTruth{Foot: f.Side, LengthMM: max(hi, front) - lo, NoToesMM: hi - lo, BallMM: most(w*2/3, w), HeelMM: most(0, w/3),
+		ArchIndex: area[1] / (area[0] + area[1] + area[2]), BrokenArch: !f.hasBand}
+}
+
+// Photo is how a print is photographed. The zero value is a clean scan.
+type Photo struct {
+	Paper     footprint.Paper // "" for bare paper without a sheet's marks
+	MMPerPx   float64         // of bare paper; of a sheet roughly
+	Turn      float64         // of the foot on the paper, degrees
+	Tilt      float64         // of the camera: how much a side shrinks, 0 to 0.25
+	Roll      float64         // of the camera, degrees
+	Base      color.RGBA      // the paper
+	Dark      float64         // the print's brightness ÷ the paper's; over 1 is lighter
+	Uneven    float64         // of the light, 0 to 0.6
+	Noise     float64         // grey levels
+	Mottle    float64         // of the print, 0 to 0.4
+	Soft      float64         // mm, the print's edge
+	Specks    int
+	Splashes  int
+	Grain     float64 // brown paper's fibres, grey levels
+	Cut       float64 // mm of the heel beyond the picture
+	Empty     bool
+	OffsetXMM float64
+}
+
+// Render photographs the foot's print.
+func (f *PrintFoot) Render(p Photo, r *rand.Rand) image.Image {
+	if p.MMPerPx == 0 {
+		p.MMPerPx = 0.4
+	}
+	if p.Base == (color.RGBA{}) {
+		p.Base = color.RGBA{244, 242, 238, 255}
+	}
+	if p.Dark == 0 {
+		p.Dark = 0.35
+	}
+	if p.Soft == 0 {
+		p.Soft = 0.8
+	}
+	pw, ph := f.Ball+90, f.Body+110
+	if t := math.Abs(math.Sin(p.Turn * math.Pi / 180)); t > 0.02 {
+		side := math.Hypot(pw, ph)
+		pw, ph = side, side
+	}
+	if p.Paper != "" {
+		pw, ph = p.Paper.Size()
+	}
+	w, h := int(pw/p.MMPerPx), int(ph/p.MMPerPx)
+	if p.Paper != "" && (p.Tilt > 0 || p.Roll != 0) {
+		w, h = int(float64(w)*1.12), int(float64(h)*1.12)
+	}
+	toPaper := camera(p, w, h, pw, ph)
+	img := image.NewRGBA(image.Rect(0, 0, w, h))
+	turn := p.Turn * math.Pi / 180
+	s, c := math.Sincos(turn)
+	midY := (f.Body + 20) / 2
+	flip := 1.0
+	if f.Side == term.Right {
+		flip = -1
+	}
+	spots := p.spots(r, pw, ph)
+	mottle := lattice(r, pw, ph, 5)
+	fibre := lattice(r, pw*3, ph, 2)
+	lx, ly := r.Float64()*2-1, r.Float64()*2-1
+	for y := range h {
+		for x := range w {
+			mx, my := toPaper(float64(x), float64(y))
+			light := 1 - p.Uneven*(0.5+0.5*(lx*(2*mx/pw-1)+ly*(2*my/ph-1))/1.5) - 0.35*p.Uneven*((2*mx/pw-1)*(2*mx/pw-1)+(2*my/ph-1)*(2*my/ph-1))/2
+			on := 0.0
+			if !p.Empty {
+				// Paper to foot: the foot stands in the middle, toes up.
+				ux, uy := mx-pw/2-p.OffsetXMM, ph/2-my
+				if p.Cut > 0 {
+					uy -= (ph-f.Body)/2 + p.Cut - 8
+				}
+				fx, fy := (ux*c+uy*s)*flip, -ux*s+uy*c+midY
+				if fx > -80 && fx < 80 && fy > -8 && fy < f.Body+60 {
+					on = min(1, max(0, 0.5-min(f.body(fx, fy), f.toeOf(fx, fy))/p.Soft))
+				}
+			}
+			for _, q := range spots {
+				if math.Abs(mx-q.x) > 12 || math.Abs(my-q.y) > 12 {
+					continue
+				}
+				on = max(on, min(1, max(0, 0.5-q.inside(mx, my)/p.Soft)))
+			}
+			tone := 1.0
+			if on > 0 {
+				tone = 1 - on*(1-p.Dark)*(1-p.Mottle*mottle(mx, my))
+			}
+			if p.Paper != "" {
+				tone *= p.printed(mx, my)
+			}
+			if mx < 0 || my < 0 || mx > pw || my > ph {
+				tone, light = 0.3, 1 // the floor
+			}
+			grain := p.Grain * (fibre(mx*3, my) - 0.5)
+			n := p.Noise*r.NormFloat64() + grain
+			px := func(base uint8) uint8 { return uint8(min(255, max(0, float64(base)*light*tone+n))) }
+			img.SetRGBA(x, y, color.RGBA{px(p.Base.R), px(p.Base.G), px(p.Base.B), 255})
+		}
+	}
+	return img
+}
+
+// printed is the sheet's own ink: marks, and the ruler beside the foot.
+func (p Photo) printed(x, y float64) float64 {
+	w, h := p.Paper.Size()
+	for _, m := range [4][2]float64{{footprint.MarkInset, footprint.MarkInset}, {w - footprint.MarkInset, footprint.MarkInset}, {w - footprint.MarkInset, h - footprint.MarkInset}, {footprint.MarkInset, h - footprint.MarkInset}} {
+		d := math.Hypot(x-m[0], y-m[1])
+		if d < footprint.DotRadius || d > footprint.RingInner && d < footprint.RingOuter {
+			return 0.12
+		}
+	}
+	if x > 12 && x < 18 && y > 40 && y < h-40 && math.Mod(y, 10) < 0.5 {
+		return 0.2
+	}
+	return 1
+}
+
+// camera gives the map from a pixel to mm on the paper.
+func camera(p Photo, w, h int, pw, ph float64) func(x, y float64) (float64, float64) {
+	if p.Tilt == 0 && p.Roll == 0 {
+		return func(x, y float64) (float64, float64) {
+			return (x + 0.5) / float64(w) * pw, (y + 0.5) / float64(h) * ph
+		}
+	}
+	s, c := math.Sincos(p.Roll * math.Pi / 180)
+	return func(x, y float64) (float64, float64) {
+		u, v := (x+0.5)/float64(w)*2-1, (y+0.5)/float64(h)*2-1
+		aspect := float64(w) / float64(h)
+		u, v = u*c*1-v*s/aspect, u*s*aspect+v*c
+		k := (1.06 + 2.2*p.Tilt + 0.016*math.Abs(p.Roll)) / (1 + p.Tilt*v - 0.5*p.Tilt*u)
+		return (u*k + 1) / 2 * pw, (v*k + 1) / 2 * ph
+	}
+}
+
+// spots are specks and splashes beside the print.
+func (p Photo) spots(r *rand.Rand, pw, ph float64) []ellipse {
+	var out []ellipse
+	for range p.Specks {
+		out = append(out, ellipse{r.Float64() * pw, r.Float64() * ph, 0.4 + r.Float64(), 0.4 + r.Float64(), 0})
+	}
+	for range p.Splashes {
+		x := 0.08 * pw
+		if r.IntN(2) == 0 {
+			x = 0.92 * pw
+		}
+		out = append(out, ellipse{x + 6*r.NormFloat64(), (0.2 + 0.6*r.Float64()) * ph, 2 + 4*r.Float64(), 2 + 4*r.Float64(), r.Float64()})
+	}
+	return out
+}
+
+// lattice is smooth noise, 0 to 1, with a grain of so many mm.
+func lattice(r *rand.Rand, w, h, grain float64) func(x, y float64) float64 {
+	nw, nh := int(w/grain)+3, int(h/grain)+3
+	v := make([]float64, nw*nh)
+	for i := range v {
+		v[i] = r.Float64()
+	}
+	return func(x, y float64) float64 {
+		gx, gy := min(float64(nw-2), max(0, x/grain)), min(float64(nh-2), max(0, y/grain))
+		ix, iy := int(gx), int(gy)
+		fx, fy := gx-float64(ix), gy-float64(iy)
+		at := func(i, j int) float64 { return v[min(nh-1, j)*nw+min(nw-1, i)] }
+		return (at(ix, iy)*(1-fx)+at(ix+1, iy)*fx)*(1-fy) + (at(ix, iy+1)*(1-fx)+at(ix+1, iy+1)*fx)*fy
+	}
+}
