@@ -50,12 +50,15 @@ type Actor struct {
 
 // App is the shop's work.
 type App struct {
-	store *store.Store
-	now   func() time.Time
+	store  *store.Store
+	now    func() time.Time
+	images imageCache
 }
 
 // New makes the application on a store; now is the clock.
-func New(s *store.Store, now func() time.Time) *App { return &App{s, now} }
+func New(s *store.Store, now func() time.Time) *App {
+	return &App{store: s, now: now}
+}
 
 // Now is the time in UTC.
 func (a *App) Now() time.Time { return a.now().UTC() }

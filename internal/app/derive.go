@@ -144,9 +144,8 @@ func (f *Fit) Evidence() support.Evidence {
 		if b, sure := f.Text("band", s, 0), f.Text("band_sure", s, 0); b != "" && sure != "" {
 			setSide(&gait, s, support.Gait{Band: term.Band(b), Certainty: term.Certainty(sure), Source: term.ByEye})
 		}
-		if ar, sure := f.Text("arch", s, 0), f.Text("arch_sure", s, 0); ar != "" && sure != "" {
-			p := support.ArchByEye(term.Arch(ar), term.Certainty(sure))
-			setSide(&arch, s, support.Arch{ArchProbability: &p})
+		if p := f.ArchOf(s); p != nil {
+			setSide(&arch, s, support.Arch{ArchProbability: p})
 		}
 	}
 	if gait.Left != nil || gait.Right != nil {

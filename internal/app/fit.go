@@ -301,6 +301,10 @@ func (a *App) SetClosed(ctx context.Context, who Actor, fitID uint64, closed boo
 		return found(err)
 	}
 	if closed {
+		// With the fit go the pictures that nobody agreed to keep.
+		if err := a.store.DeleteLoosePicturesOfFit(ctx, db.DeleteLoosePicturesOfFitParams{FitID: fitID, ShopID: who.ShopID}); err != nil {
+			return err
+		}
 		return a.store.CloseFit(ctx, db.CloseFitParams{ClosedAt: nullTime(a.Now()), ID: fitID, ShopID: who.ShopID})
 	}
 	return a.store.ReopenFit(ctx, db.ReopenFitParams{ID: fitID, ShopID: who.ShopID})

@@ -120,6 +120,21 @@ type Pair struct {
 	MadeAt      time.Time
 }
 
+type Picture struct {
+	ID      uint64
+	ShopID  uint64
+	FitID   uint64
+	Kind    string
+	Side    string
+	Width   int32
+	Height  int32
+	Data    []byte
+	Options json.RawMessage
+	Kept    bool
+	MadeBy  uint64
+	MadeAt  time.Time
+}
+
 type Run struct {
 	ID          uint64
 	ShopID      uint64

@@ -219,7 +219,7 @@ func (b *Bench) Show(c *gin.Context, s Station, fit *app.Fit, form url.Values, f
 		v.typed = form
 		v.Faults, v.Notice = kit.Say(faults, func(in string) bool {
 			_, sent := form[in]
-			return sent || slices.ContainsFunc(s.Fields, func(f app.Field) bool { return f.Name == in })
+			return sent || strings.Contains(in, ".") || slices.ContainsFunc(s.Fields, func(f app.Field) bool { return f.Name == in })
 		})
 	}
 	if at, err := strconv.ParseInt(c.Query("saved"), 10, 64); err == nil && len(faults) == 0 {
@@ -311,6 +311,11 @@ func (b *Bench) record(s Station) gin.HandlerFunc {
 		}
 		b.parts(c, s, fit, faults, posted, saved)
 	}
+}
+
+// Parts answers htmx after a station's own form was sent.
+func (b *Bench) Parts(c *gin.Context, s Station, fit *app.Fit, faults fault.List) {
+	b.parts(c, s, fit, faults, nil, app.Saved{At: b.App.Now()})
 }
 
 // parts answers htmx with what changes when something was saved.

@@ -46,7 +46,13 @@ func (b *Bench) rail(fit *app.Fit, current Station, pairs []app.Pair) ([]RailRow
 		},
 		"feet": func() (template.HTML, bool) { return draw.MiniFeet(fit.Feet()), fit.Measured() },
 		"print": func() (template.HTML, bool) {
-			l, r := term.Arch(fit.Text("arch", term.Left, 0)), term.Arch(fit.Text("arch", term.Right, 0))
+			seen := func(s term.Side) term.Arch {
+				if r := fit.PrintReading(s); r != nil {
+					return r.Arch
+				}
+				return term.Arch(fit.Text("arch", s, 0))
+			}
+			l, r := seen(term.Left), seen(term.Right)
 			return draw.MiniArch(l, r), l != "" || r != ""
 		},
 		"gait": func() (template.HTML, bool) {

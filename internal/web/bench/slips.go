@@ -120,7 +120,12 @@ func seen(fit *app.Fit) []Slip {
 		if sure := fit.Text("band_sure", s, 0); sure != "" {
 			put("gait", "Rolling in", support.Words(fit.Text("band", s, 0))+", "+sure, "gait."+string(s), app.Key{Name: "band", Side: s})
 		}
-		if sure := fit.Text("arch_sure", s, 0); sure != "" {
+		if r := fit.PrintReading(s); r != nil {
+			put("print", "Print", fmt.Sprintf("%s arch, index %.3f ± %.3f", r.Arch, r.ArchIndex, 0.010/r.Quality.Score), "arch."+string(s), app.Key{Name: "print_reading", Side: s})
+			if sure := fit.Text("arch_sure", s, 0); sure != "" {
+				put("print", "Arch by eye", support.Words(fit.Text("arch", s, 0))+", "+sure, "", app.Key{Name: "arch", Side: s})
+			}
+		} else if sure := fit.Text("arch_sure", s, 0); sure != "" {
 			put("print", "Arch", support.Words(fit.Text("arch", s, 0))+", "+sure, "arch."+string(s), app.Key{Name: "arch", Side: s})
 		}
 	}

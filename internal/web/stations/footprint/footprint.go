@@ -1,18 +1,32 @@
-// Package footprint is the station of the arch: for now as the fitter sees it on
-// the wet print.
+// Package footprint is the station of the arch: a photo of a wet print, read and
+// put right by hand, or the arch as the fitter sees it.
 package footprint
 
 import (
 	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
 	"html/template"
+	"io"
+	"math"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"trevik/internal/app"
+	"trevik/internal/core/fault"
+	core "trevik/internal/core/footprint"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
+	"trevik/internal/picture"
+	"trevik/internal/sheet"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
+	"trevik/internal/web/kit"
 )
 
 //go:embed *.html
@@ -23,33 +37,334 @@ type side struct {
 	Arch    term.Arch
 	Drawing template.HTML
 	P       *support.ArchProbability
+	Pic     *app.PrintPicture
+	A       *core.Answer
+	Says    []string
+	Level   float64
 }
 
 type body struct {
-	Sides []side
-	Ask   bool
+	Sides  []side
+	Ask    bool
+	Paper  core.Paper
+	Papers []core.Paper
 }
 
 // Station is Print.
 func Station() bench.Station {
-	return bench.Station{Path: "print", Name: "Print", Lead: "A wet foot on paper: the arch as the fitter sees it, and how sure.",
-		Template: bench.Parse(files, "*.html"),
-		Body: func(_ *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
-			var b body
-			for _, s := range term.Sides {
-				x := side{Side: s, Arch: term.Arch(fit.Text("arch", s, 0))}
-				if x.Arch == "" {
-					continue
-				}
-				x.Drawing = draw.Print(s, x.Arch)
-				if sure := fit.Text("arch_sure", s, 0); sure != "" {
-					p := support.ArchByEye(x.Arch, term.Certainty(sure))
-					x.P = &p
-				} else {
-					b.Ask = true
-				}
-				b.Sides = append(b.Sides, x)
+	return bench.Station{Path: "print", Name: "Print", Lead: "A wet foot on paper: read from a photo and put right by hand, or the arch as you see it.",
+		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
+}
+
+func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
+	who := kit.MustWho(c)
+	pics, err := bn.App.PrintPictures(c, who, fit.ID)
+	if err != nil {
+		return nil, err
+	}
+	longest := math.Max(fit.Foot(term.Left).LengthMM, fit.Foot(term.Right).LengthMM)
+	b := body{Paper: core.PaperFor(longest), Papers: core.Papers}
+	for _, s := range term.Sides {
+		x := side{Side: s, Arch: term.Arch(fit.Text("arch", s, 0)), P: fit.ArchOf(s), A: fit.PrintReading(s), Level: 0.5}
+		if x.Arch != "" {
+			x.Drawing = draw.Print(s, x.Arch)
+			b.Ask = b.Ask || x.P == nil
+		}
+		if p, ok := pics[s]; ok {
+			x.Pic = &p
+			a, err := bn.App.ReadPrint(c, who, fit.ID, p)
+			if err != nil {
+				return nil, err
 			}
-			return b, nil
+			x.A = &a
+			if p.Options.Level > 0 {
+				x.Level = p.Options.Level
+			}
+		}
+		if x.A != nil {
+			x.Says = says(*x.A)
+		}
+		b.Sides = append(b.Sides, x)
+	}
+	return b, nil
+}
+
+// says is a reading in three sentences.
+func says(a core.Answer) []string {
+	p := a.ArchProbability
+	most := math.Max(p.High, math.Max(p.Medium, p.Low))
+	first := fmt.Sprintf("This print is of a %s arch: its middle third is %.1f %% of the print without toes (high up to 21, low from 26).", a.Arch, 100*a.ArchIndex)
+	second := fmt.Sprintf("The reading is good to about ± %.1f, so the class is right with %.0f %%.", 1/a.Quality.Score, 100*most)
+	if most < 0.7 {
+		second = fmt.Sprintf("It lies on the line: high %.0f %%, medium %.0f %%, low %.0f %%.", 100*p.High, 100*p.Medium, 100*p.Low)
+	}
+	agree := 0
+	for _, is := range []term.Arch{chippaux(a.Chippaux), staheli(a.Staheli), clarke(a.ClarkeDeg)} {
+		if is == a.Arch {
+			agree++
+		}
+	}
+	return []string{first, second, fmt.Sprintf("Of three other measures of the same print, %d agree; a low arch does not by itself mean rolling in.", agree)}
+}
+
+// Second opinions (house, from the published ranges).
+func chippaux(v float64) term.Arch {
+	switch {
+	case v <= 0.5:
+		return term.ArchHigh
+	case v < 45:
+		return term.ArchMedium
+	}
+	return term.ArchLow
+}
+
+func staheli(v float64) term.Arch {
+	switch {
+	case v < 0.44:
+		return term.ArchHigh
+	case v <= 0.89:
+		return term.ArchMedium
+	}
+	return term.ArchLow
+}
+
+func clarke(v float64) term.Arch {
+	switch {
+	case v > 45:
+		return term.ArchHigh
+	case v > 30:
+		return term.ArchMedium
+	}
+	return term.ArchLow
+}
+
+// Path writes points as an SVG path.
+func (side) Path(points [][2]float64) string {
+	var b strings.Builder
+	for i, p := range points {
+		if i == 0 {
+			b.WriteByte('M')
+		} else {
+			b.WriteByte('L')
+		}
+		fmt.Fprintf(&b, "%g %g", p[0], p[1])
+	}
+	if len(points) > 0 {
+		b.WriteByte('Z')
+	}
+	return b.String()
+}
+
+func extra(b *bench.Bench) []kit.Route {
+	route := func(method, path string, do func(*bench.Bench, *gin.Context, *app.Fit, term.Side)) kit.Route {
+		return kit.Route{Method: method, Path: "/fits/:fit/print/:side/" + path, Roles: kit.Everyone, Handle: func(c *gin.Context) {
+			fit, err := b.Load(c)
+			s := term.Side(c.Param("side"))
+			if err == nil && !slices.Contains(term.Sides, s) {
+				err = app.ErrNotFound
+			}
+			if err != nil {
+				b.Fail(c, err)
+				return
+			}
+			do(b, c, fit, s)
 		}}
+	}
+	return []kit.Route{
+		route(http.MethodGet, "photo", photo), route(http.MethodPost, "photo", upload), route(http.MethodPost, "adjust", adjust), route(http.MethodPost, "delete", remove),
+		{Method: http.MethodGet, Path: "/sheet", Roles: kit.Everyone, Handle: func(c *gin.Context) { printSheet(b, c) }},
+	}
+}
+
+// printSheet is the sheet to print, as SVG or PDF.
+func printSheet(b *bench.Bench, c *gin.Context) {
+	paper := core.Paper(c.DefaultQuery("paper", "a4"))
+	var l fault.List
+	fault.OneOf(&l, "paper", paper, core.Papers)
+	format := c.DefaultQuery("format", "pdf")
+	fault.OneOf(&l, "format", format, []string{"pdf", "svg"})
+	if err := l.Err(); err != nil {
+		b.Fail(c, err)
+		return
+	}
+	if format == "svg" {
+		c.Data(http.StatusOK, "image/svg+xml", sheet.SVG(paper))
+		return
+	}
+	data, err := sheet.PDF(paper)
+	if err != nil {
+		b.Fail(c, err)
+		return
+	}
+	c.Header("Content-Disposition", fmt.Sprintf(`inline; filename="trevik-sheet-%s.pdf"`, paper))
+	c.Data(http.StatusOK, "application/pdf", data)
+}
+
+func photo(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
+	data, _, err := b.App.PrintData(c, kit.MustWho(c), fit.ID, s)
+	if err != nil {
+		b.Fail(c, err)
+		return
+	}
+	// Its address names the picture, so the browser may keep it while it is worked on.
+	c.Header("Cache-Control", "private, max-age=3600")
+	c.Data(http.StatusOK, "image/jpeg", data)
+}
+
+// upload takes a picture and reads it.
+func upload(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, picture.MaxBytes+(1<<20))
+	var l fault.List
+	file, _, err := c.Request.FormFile("photo")
+	var tooBig *http.MaxBytesError
+	switch {
+	case errors.As(err, &tooBig):
+		l.Add("photo."+string(s), "is larger than %d MiB", picture.MaxBytes>>20)
+	case err != nil:
+		l.Add("photo."+string(s), "is missing; choose a PNG or JPEG picture")
+	}
+	keep := c.PostForm("keep")
+	if keep != "yes" && keep != "no" {
+		l.Add("keep."+string(s), "is missing; say whether the picture may be kept")
+	}
+	var opt app.PrintOptions
+	if v := strings.TrimSpace(c.PostForm("mm_per_px")); v != "" {
+		opt.MMPerPx, err = strconv.ParseFloat(strings.Replace(v, ",", ".", 1), 64)
+		if err != nil || !(opt.MMPerPx >= 0.005 && opt.MMPerPx <= 20) {
+			l.Add("mm_per_px."+string(s), "is %s; allowed is 0.005 to 20 mm", v)
+		}
+	}
+	if len(l) == 0 {
+		data, err := io.ReadAll(file)
+		file.Close()
+		if err == nil {
+			_, err = b.App.AddPrint(c, kit.MustWho(c), fit.ID, s, data, opt, keep == "yes")
+		}
+		if faults, ok := fault.As(err); ok {
+			for _, f := range faults {
+				l.Add(f.Field+"."+string(s), "%s", f.Text)
+			}
+		} else if err != nil {
+			b.Fail(c, err)
+			return
+		}
+	}
+	if len(l) > 0 {
+		b.Show(c, Station(), fit, nil, l)
+		return
+	}
+	kit.Go(c, bench.URL(fit.ID, "print"))
+}
+
+func remove(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
+	_, err := kit.Form(c, kit.Known())
+	if err == nil {
+		err = b.App.DeletePrint(c, kit.MustWho(c), fit.ID, s)
+	}
+	if err != nil {
+		b.Fail(c, err)
+		return
+	}
+	kit.Go(c, bench.URL(fit.ID, "print"))
+}
+
+// adjust reads the picture again with what a hand moved, and answers with what
+// changes on the page.
+func adjust(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
+	form, err := kit.Form(c, kit.Known("level", "axis", "toe_line", "corners", "paper", "stroke", "reset"))
+	var pics map[term.Side]app.PrintPicture
+	if err == nil {
+		pics, err = b.App.PrintPictures(c, kit.MustWho(c), fit.ID)
+	}
+	pic, there := pics[s]
+	if err == nil && !there {
+		err = app.ErrNotFound
+	}
+	var l fault.List
+	if err == nil {
+		opt := pic.Options
+		if form.Get("reset") == "yes" {
+			opt = app.PrintOptions{MMPerPx: opt.MMPerPx}
+		}
+		change(&l, &opt, form.Get)
+		if err = l.Err(); err == nil {
+			_, err = b.App.AdjustPrint(c, kit.MustWho(c), fit.ID, s, opt)
+		}
+	}
+	faults, faulty := fault.As(err)
+	if err != nil && !faulty {
+		b.Fail(c, err)
+		return
+	}
+	if fit, err = b.Load(c); err != nil {
+		b.Fail(c, err)
+		return
+	}
+	if !kit.IsHTMX(c) {
+		b.Show(c, Station(), fit, nil, faults)
+		return
+	}
+	b.Parts(c, Station(), fit, faults)
+}
+
+// change lays what was sent over the options.
+func change(l *fault.List, opt *app.PrintOptions, get func(string) string) {
+	if v := get("level"); v != "" {
+		level, err := strconv.ParseFloat(v, 64)
+		if err != nil || !(level >= 0.1 && level <= 0.9) {
+			l.Add("level", "is %q; allowed is 0.1 to 0.9", v)
+		}
+		opt.Level = level
+	}
+	if p, ok := points(l, "axis", get("axis"), 2); ok {
+		opt.Axis = &core.Axis{Heel: p[0], Toe: p[1]}
+	}
+	if p, ok := points(l, "toe_line", get("toe_line"), 2); ok {
+		opt.ToeLine = &[2]core.Point{p[0], p[1]}
+	}
+	if p, ok := points(l, "corners", get("corners"), 4); ok {
+		opt.Corners = &[4]core.Point{p[0], p[1], p[2], p[3]}
+		opt.Paper = core.Paper(get("paper"))
+		opt.Axis, opt.ToeLine = nil, nil
+	}
+	if v := get("stroke"); v != "" {
+		var stroke core.Stroke
+		if err := json.Unmarshal([]byte(v), &stroke); err != nil || len(stroke.Points) == 0 || len(stroke.Points) > 2000 || !(stroke.Radius > 0 && stroke.Radius < 400) || !finite(stroke.Points) {
+			l.Add("stroke", "cannot be read; allowed are up to 2000 points and a radius under 400 pixels")
+			return
+		}
+		opt.Strokes = append(slices.Clone(opt.Strokes), stroke)
+	}
+}
+
+// points reads "x,y,x,y".
+func points(l *fault.List, name, v string, n int) ([]core.Point, bool) {
+	if v == "" {
+		return nil, false
+	}
+	parts := strings.Split(v, ",")
+	out := make([]core.Point, n)
+	for i := range 2 * n {
+		if len(parts) != 2*n {
+			l.Add(name, "is %d numbers; allowed are %d", len(parts), 2*n)
+			return nil, false
+		}
+		f, err := strconv.ParseFloat(parts[i], 64)
+		if err != nil || math.IsNaN(f) || math.Abs(f) > 1e5 {
+			l.Add(name, "holds %q, which is no place in the picture", parts[i])
+			return nil, false
+		}
+		if i%2 == 0 {
+			out[i/2].X = f
+		} else {
+			out[i/2].Y = f
+		}
+	}
+	return out, true
+}
+
+func finite(points []core.Point) bool {
+	return !slices.ContainsFunc(points, func(p core.Point) bool {
+		return math.IsNaN(p.X+p.Y) || math.IsInf(p.X+p.Y, 0) || math.Abs(p.X) > 1e5 || math.Abs(p.Y) > 1e5
+	})
 }

@@ -1,0 +1,58 @@
+import { execFileSync } from "node:child_process";
+import { mkdtempSync, rmSync } from "node:fs";
+import path from "node:path";
+import { accessible, expect, test } from "./fixtures.mjs";
+import { signIn } from "./trevik.mjs";
+
+const root = path.resolve(import.meta.dirname, "..");
+
+test("a wet print, from the photo to the level of support", async ({ page }) => {
+  const dir = mkdtempSync(path.join(root, ".trevik", "scan-"));
+  try {
+    execFileSync(path.join(root, "bin", "trevik"), ["simulate", "scanner", "--out", dir, "--seed", "3"]);
+    await signIn(page);
+    await page.goto("/fits/5/print");
+    await accessible(page);
+    for (const side of ["left", "right"]) {
+      const panel = page.getByRole("region", { name: `${side} foot` });
+      await panel.locator('input[type="file"]').setInputFiles(path.join(dir, `${side}.png`));
+      await panel.getByText("yes, with the fit").click();
+      await panel.getByRole("button", { name: "Read it" }).click();
+      await expect(page.getByRole("img", { name: `The ${side} print with its outline` })).toBeVisible();
+    }
+    const left = page.locator(".printside").first();
+    await expect(left).toContainText("medium arch");
+    const index = left.getByRole("row", { name: /Arch index/ }).locator("td").first();
+    const before = await index.textContent();
+    await accessible(page);
+
+    // Drag the axis' end: the numbers follow.
+    const handle = await left.locator('[data-handle="axis"][data-end="2"]').boundingBox();
+    await page.mouse.move(handle.x + handle.width / 2, handle.y + handle.height / 2);
+    await page.mouse.down();
+    await page.mouse.move(handle.x + 40, handle.y + 6, { steps: 4 });
+    await page.mouse.up();
+    await expect(index).not.toHaveText(before);
+
+    // Erase across the arch: heel and ball lie apart, and back again.
+    await left.getByRole("button", { name: "erase" }).click();
+    const photo = await left.locator("svg.printphoto").boundingBox();
+    const y = photo.y + photo.height * 0.6;
+    await page.mouse.move(photo.x + photo.width * 0.25, y);
+    await page.mouse.down();
+    await page.mouse.move(photo.x + photo.width * 0.6, y, { steps: 12 });
+    await page.mouse.up();
+    await expect(left).toContainText("broken arch");
+    await left.getByRole("button", { name: "as it was read" }).click();
+    await expect(index).toHaveText(before);
+
+    await page.goto("/fits/5/support");
+    await expect(page.locator("#slips")).toContainText("medium arch, index");
+    await page.goto("/fits/5/print");
+    await page.getByRole("button", { name: "delete the picture" }).first().click();
+    await expect(page.getByRole("region", { name: "left foot" }).locator('input[type="file"]')).toBeVisible();
+    await expect(index).toHaveText(before);
+  } finally {
+    rmSync(dir, { recursive: true });
+  }
+});

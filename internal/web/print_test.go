@@ -1,0 +1,165 @@
+package web_test
+
+import (
+	"bytes"
+	"image/png"
+	"math/rand/v2"
+	"mime/multipart"
+	"net/http"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+
+	"trevik/internal/core/footprint"
+	"trevik/internal/core/term"
+	"trevik/internal/device"
+)
+
+// printFile is a sheet with the print of a foot, and its truth.
+func printFile(t *testing.T, side term.Side) ([]byte, device.PrintTruth) {
+	t.Helper()
+	s := device.NewScanner(5)
+	var b bytes.Buffer
+	if err := png.Encode(&b, s.Prints[side].Render(device.Photo{Paper: footprint.A4, MMPerPx: 0.35}, rand.New(rand.NewPCG(5, 5)))); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes(), *s.Truth.Prints[side]
+}
+
+// upload sends a file with the fields of its form.
+func (b *browser) upload(path, name string, file []byte, fields ...string) page {
+	b.t.Helper()
+	var body bytes.Buffer
+	w := multipart.NewWriter(&body)
+	for i := 0; i+1 < len(fields); i += 2 {
+		if err := w.WriteField(fields[i], fields[i+1]); err != nil {
+			b.t.Fatal(err)
+		}
+	}
+	if file != nil {
+		part, err := w.CreateFormFile(name, "picture.png")
+		if err != nil {
+			b.t.Fatal(err)
+		}
+		if _, err := part.Write(file); err != nil {
+			b.t.Fatal(err)
+		}
+	}
+	if err := w.Close(); err != nil {
+		b.t.Fatal(err)
+	}
+	r, err := http.NewRequest(http.MethodPost, b.base+path, &body)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	r.Header.Set("Content-Type", w.FormDataContentType())
+	return b.do(r)
+}
+
+func TestPrintOnTheBench(t *testing.T) {
+	s := newSite(t)
+	b := s.as(t, "teal")
+	file, truth := printFile(t, term.Left)
+	b.upload("/fits/5/print/left/photo", "photo", file, "keep", "yes").to(t)
+	p := b.get("/fits/5/print")
+	p.holds(t, "data-print=\"/fits/5/print/left/adjust\"", string(footprint.A4), "The reading is good to about")
+	index := func(p page) float64 {
+		t.Helper()
+		m := regexp.MustCompile(`Arch index</th><td>([\d.]+)`).FindStringSubmatch(p.body)
+		if m == nil {
+			t.Fatalf("no arch index in %.2000s", p.body)
+		}
+		v, err := strconv.ParseFloat(m[1], 64)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return v
+	}
+	read := index(p)
+	if d := read - truth.ArchIndex; d > 0.006 || d < -0.006 {
+		t.Errorf("arch index %.3f, is %.3f", read, truth.ArchIndex)
+	}
+	b.get("/fits/5/support").holds(t, "Print <b class=\"side left\">left") // a slip among the evidence
+
+	// Put right by hand: the numbers follow, and go back.
+	moved := b.htmx("/fits/5/print/left/adjust", "level", "0.85")
+	moved.holds(t, "saved", "id=\"rail\"")
+	axis := regexp.MustCompile(`data-line="axis" x1="([\d.]+)" y1="([\d.]+)" x2="([\d.]+)" y2="([\d.]+)"`).FindStringSubmatch(p.body)
+	x2, err := strconv.ParseFloat(axis[3], 64)
+	if err != nil {
+		t.Fatal(err)
+	}
+	tilted := b.htmx("/fits/5/print/left/adjust", "axis", strings.Join([]string{axis[1], axis[2], strconv.FormatFloat(x2+80, 'f', 1, 64), axis[4]}, ","))
+	if index(tilted) == read {
+		t.Error("a moved axis changes nothing")
+	}
+	erased := b.htmx("/fits/5/print/left/adjust", "stroke", `{"Points":[{"X":10,"Y":10}],"Radius":5,"Erase":true}`)
+	if erased.code != http.StatusOK {
+		t.Errorf("%d", erased.code)
+	}
+	if got := index(b.htmx("/fits/5/print/left/adjust", "reset", "yes")); got != read {
+		t.Errorf("as it was read: %.3f, was %.3f", got, read)
+	}
+	for name, bad := range map[string][]string{"a cut beyond": {"level", "2"}, "half an axis": {"axis", "1,2,3"}, "no numbers": {"toe_line", "a,b,c,d"}, "no stroke": {"stroke", "{"}, "an unknown field": {"colour", "red"}} {
+		if p := b.htmx("/fits/5/print/left/adjust", bad...); p.code != http.StatusUnprocessableEntity {
+			t.Errorf("%s: %d", name, p.code)
+		}
+	}
+	if got := index(b.get("/fits/5/print")); got != read {
+		t.Errorf("after what was refused: %.3f, was %.3f", got, read)
+	}
+
+	// The picture can be deleted alone.
+	if p := b.get("/fits/5/print/left/photo"); p.code != http.StatusOK || p.header.Get("Content-Type") != "image/jpeg" {
+		t.Errorf("the picture: %d", p.code)
+	}
+	b.post("/fits/5/print/left/delete").to(t)
+	if p := b.get("/fits/5/print/left/photo"); p.code != http.StatusNotFound {
+		t.Errorf("deleted, yet %d", p.code)
+	}
+	if got := index(b.get("/fits/5/print")); got != read {
+		t.Errorf("the numbers went with the picture: %.3f", got)
+	}
+}
+
+func TestPrintRefused(t *testing.T) {
+	s := newSite(t)
+	b := s.as(t, "teal")
+	file, _ := printFile(t, term.Right)
+	for name, c := range map[string]struct {
+		path   string
+		file   []byte
+		fields []string
+		code   int
+		says   string
+	}{
+		"no file":      {"/fits/5/print/left/photo", nil, []string{"keep", "yes"}, http.StatusUnprocessableEntity, "Is missing; choose a PNG or JPEG"},
+		"no answer":    {"/fits/5/print/left/photo", file, nil, http.StatusUnprocessableEntity, "say whether the picture may be kept"},
+		"no picture":   {"/fits/5/print/left/photo", []byte("hello"), []string{"keep", "no"}, http.StatusUnprocessableEntity, "allowed is PNG or JPEG"},
+		"cut off":      {"/fits/5/print/left/photo", file[:len(file)/3], []string{"keep", "no"}, http.StatusUnprocessableEntity, "cut off"},
+		"a bad scale":  {"/fits/5/print/left/photo", file, []string{"keep", "no", "mm_per_px", "big"}, http.StatusUnprocessableEntity, "0.005 to 20 mm"},
+		"a third foot": {"/fits/5/print/middle/photo", file, []string{"keep", "no"}, http.StatusNotFound, "Not here"},
+		"a closed fit": {"/fits/1/print/left/photo", file, []string{"keep", "no"}, http.StatusConflict, "closed"},
+	} {
+		if p := b.upload(c.path, "photo", c.file, c.fields...); p.code != c.code || !strings.Contains(p.body, c.says) {
+			t.Errorf("%s: %d, no %q", name, p.code, c.says)
+		}
+	}
+	// The other foot's print: read, with a word about it.
+	b.upload("/fits/5/print/left/photo", "photo", file, "keep", "no").to(t)
+	b.get("/fits/5/print").holds(t, "yet the print looks like a right foot")
+	// A picture that nobody agreed to keep goes with the fit.
+	b.post("/fits/5/close").to(t)
+	if p := b.get("/fits/5/print/left/photo"); p.code != http.StatusNotFound {
+		t.Errorf("not kept, yet %d", p.code)
+	}
+	for path, kind := range map[string]string{"/sheet?paper=a3": "application/pdf", "/sheet?paper=letter&format=svg": "image/svg+xml"} {
+		if p := b.get(path); p.code != http.StatusOK || p.header.Get("Content-Type") != kind {
+			t.Errorf("%s: %d %s", path, p.code, p.header.Get("Content-Type"))
+		}
+	}
+	if p := b.get("/sheet?paper=a9"); p.code != http.StatusUnprocessableEntity {
+		t.Errorf("a9: %d", p.code)
+	}
+}
