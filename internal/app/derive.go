@@ -36,13 +36,50 @@ func (f *Fit) Reading(name string, side term.Side) foot.Reading {
 	return foot.Combine(values)
 }
 
+// Measure is what counts of a foot's measure, mm: the readings by hand, or the
+// scan's value where there are none or the fitter let the scan count. N is 0 when
+// there is neither.
+func (f *Fit) Measure(name string, side term.Side) foot.Reading {
+	hand := f.Reading(name, side)
+	scan := f.Findings[Key{"scan_" + name, side, 0}]
+	if scan.Number == nil || hand.N > 0 && f.Text("counts", side, 0) != "scan" {
+		return hand
+	}
+	r := foot.Reading{Value: *scan.Number, N: 1}
+	if scan.Error != nil {
+		r.Error = *scan.Error
+	}
+	return r
+}
+
+// ScanDiffers is how far hand and scan lie apart in a measure, mm, where both are
+// known and differ by more than they may; 0 otherwise.
+func (f *Fit) ScanDiffers(name string, side term.Side) float64 {
+	hand, scan := f.Reading(name, side), f.Num("scan_"+name, side, 0)
+	if hand.N == 0 || scan == nil || math.Abs(hand.Value-*scan) <= foot.ScanDisagreesMM {
+		return 0
+	}
+	return *scan - hand.Value
+}
+
 // Foot is one foot as it was measured; zero where it was not.
 func (f *Fit) Foot(side term.Side) foot.Measured {
-	m := foot.Measured{LengthMM: f.Reading("length_mm", side).Value, BallMM: f.Reading("ball_mm", side).Value}
-	if v := f.Num("heel_to_ball_mm", side, 0); v != nil {
-		m.HeelToBallMM = *v
+	of := func(name string) float64 { return f.Measure(name, side).Value }
+	return foot.Measured{LengthMM: of("length_mm"), BallMM: of("ball_mm"), HeelToBallMM: of("heel_to_ball_mm"), HeelMM: of("heel_mm"), InstepMM: of("instep_mm")}
+}
+
+// Volume is a side's volume: as seen by eye, else by its instep.
+func (f *Fit) Volume(side term.Side) term.Volume {
+	if v := f.Text("volume", side, 0); v != "" {
+		return term.Volume(v)
 	}
-	return m
+	m := f.Foot(side)
+	return foot.VolumeOf(m.InstepMM, m.LengthMM)
+}
+
+// NavicularDrop is how far a side's arch sinks from sitting to standing, mm.
+func (f *Fit) NavicularDrop(side term.Side) (drop float64, word string, ok bool) {
+	return foot.NavicularDrop(f.Reading("navicular_seated_mm", side).Value, f.Reading("navicular_mm", side).Value)
 }
 
 // Feet are both feet as they were measured.
@@ -154,6 +191,14 @@ func (f *Fit) Evidence() support.Evidence {
 	if arch.Left != nil || arch.Right != nil {
 		e.Arch = &arch
 	}
+	for _, s := range term.Sides {
+		if drop, _, ok := f.NavicularDrop(s); ok {
+			if e.NavicularDropMM == nil {
+				e.NavicularDropMM = &support.Both[float64]{}
+			}
+			setSide(e.NavicularDropMM, s, drop)
+		}
+	}
 	e.Complaints, _ = f.Complaints()
 	if level := term.Level(f.Text("present_level", "", 0)); level != "" && f.Text("felt_right", "", 0) == "yes" {
 		e.ComfortableLevel = &level
@@ -235,7 +280,7 @@ func (f *Fit) Request(answer support.Answer, models []shoe.Model) (r match.Reque
 			continue
 		}
 		setSide(&r.Feet, s, match.Foot{LengthMM: m.LengthMM, BallMM: positive(m.BallMM), HeelToBallMM: positive(m.HeelToBallMM),
-			Shape: term.Shape(f.Text("toe_shape", s, 0)), Volume: term.Volume(f.Text("volume", s, 0))})
+			Shape: term.Shape(f.Text("toe_shape", s, 0)), Volume: f.Volume(s)})
 	}
 	for _, p := range week {
 		r.Kinds = append(r.Kinds, match.KindShare{Kind: p.Kind, Ground: p.Ground, Share: p.KM / km})

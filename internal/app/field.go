@@ -112,7 +112,14 @@ var Fields = map[string][]Field{
 	"feet": {
 		{Name: "length_mm", Label: "Foot length", Kind: Number, Unit: MM, Lo: foot.MinLengthMM, Hi: foot.MaxLengthMM, Sides: true, Repeats: 3, How: "by hand", Error: 1},
 		{Name: "ball_mm", Label: "Ball width", Kind: Number, Unit: MM, Lo: foot.MinBallMM, Hi: foot.MaxBallMM, Sides: true, Repeats: 3, How: "by hand", Error: 1},
-		{Name: "heel_to_ball_mm", Label: "Heel to ball", Kind: Number, Unit: MM, Lo: 110, Hi: 270, Sides: true, How: "by hand", Error: 1},
+		{Name: "heel_to_ball_mm", Label: "Heel to ball", Kind: Number, Unit: MM, Lo: foot.MinHeelToBallMM, Hi: foot.MaxHeelToBallMM, Sides: true, Repeats: 3, How: "by hand", Error: 1},
+		{Name: "heel_mm", Label: "Heel width", Kind: Number, Unit: MM, Lo: foot.MinHeelMM, Hi: foot.MaxHeelMM, Sides: true, Repeats: 3, How: "by hand", Error: 1},
+		{Name: "instep_mm", Label: "Instep, standing", Kind: Number, Unit: MM, Lo: foot.MinInstepMM, Hi: foot.MaxInstepMM, Sides: true, Repeats: 3, How: "by hand", Error: 1},
+		{Name: "instep_seated_mm", Label: "Instep, seated", Kind: Number, Unit: MM, Lo: foot.MinInstepMM, Hi: foot.MaxInstepMM, Sides: true, Repeats: 3, How: "by hand", Error: 1},
+		{Name: "navicular_mm", Label: "Navicular, standing", Kind: Number, Unit: MM, Lo: foot.MinNavicularMM, Hi: foot.MaxNavicularMM, Sides: true, Repeats: 3, How: "by hand", Error: 1},
+		{Name: "navicular_seated_mm", Label: "Navicular, seated", Kind: Number, Unit: MM, Lo: foot.MinNavicularMM, Hi: foot.MaxNavicularMM, Sides: true, Repeats: 3, How: "by hand", Error: 1},
+		{Name: "measured_when", Label: "Measured", Kind: Choice, Choices: []string{"on_waking", "by_day", "in_the_evening", "after_a_run"}, How: "told"},
+		{Name: "counts", Label: "What counts", Kind: Choice, Choices: []string{"hand", "scan"}, Sides: true, How: "decided"},
 		{Name: "toe_shape", Label: "Toe shape", Kind: Choice, Choices: texts(term.Shapes), Sides: true, How: "by eye"},
 		{Name: "volume", Label: "Volume", Kind: Choice, Choices: texts(term.Volumes), Sides: true, How: "by eye"},
 	},
@@ -153,6 +160,13 @@ var (
 		{Name: "width", Label: "Width", Kind: Text, Max: 4},
 		{Name: "price", Label: "Price paid", Kind: Number, Unit: Money, Lo: 0, Hi: 1e7},
 		{Name: "since", Label: "First worn", Kind: Day},
+	}
+	ScanFields = []Field{
+		{Name: "scan_length_mm", Label: "Foot length", Kind: Number, Unit: MM, Lo: foot.MinLengthMM, Hi: foot.MaxLengthMM, Sides: true, How: "scanner", Error: 0.5},
+		{Name: "scan_ball_mm", Label: "Ball width", Kind: Number, Unit: MM, Lo: foot.MinBallMM, Hi: foot.MaxBallMM, Sides: true, How: "scanner", Error: 0.5},
+		{Name: "scan_heel_mm", Label: "Heel width", Kind: Number, Unit: MM, Lo: foot.MinHeelMM, Hi: foot.MaxHeelMM, Sides: true, How: "scanner", Error: 0.5},
+		{Name: "scan_heel_to_ball_mm", Label: "Heel to ball", Kind: Number, Unit: MM, Lo: foot.MinHeelToBallMM, Hi: foot.MaxHeelToBallMM, Sides: true, How: "scanner", Error: 0.5},
+		{Name: "scan_instep_mm", Label: "Instep, standing", Kind: Number, Unit: MM, Lo: foot.MinInstepMM, Hi: foot.MaxInstepMM, Sides: true, How: "scanner", Error: 0.5},
 	}
 	OverruleFields = []Field{{Name: "reason", Label: "Reason, kept with your name", Kind: Text, Max: 1000}}
 	ChooseFields   = []Field{{Name: "model", Label: "Model", Kind: Text, Max: 80}, {Name: "reason", Label: "In their words", Kind: Text, Max: 1000}}

@@ -14,6 +14,7 @@ import (
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
+	"trevik/internal/device"
 	"trevik/internal/store/db"
 )
 
@@ -220,6 +221,26 @@ func (a *App) lockOpen(ctx context.Context, q *db.Queries, who Actor, fitID uint
 		return ErrClosed
 	}
 	return nil
+}
+
+// RecordScan writes what a scanner handed over, beside what was measured by hand.
+// It fails with a fault.List when a value is not plausible.
+func (a *App) RecordScan(ctx context.Context, who Actor, fitID uint64, s device.Scan) (Saved, error) {
+	if err := s.Check(); err != nil {
+		return Saved{}, err
+	}
+	var values []Value
+	for side, of := range map[term.Side]*device.ScanFoot{term.Left: s.Left, term.Right: s.Right} {
+		if of == nil {
+			continue
+		}
+		for i, v := range []*float64{of.LengthMM, of.BallMM, of.HeelMM, of.HeelToBallMM, of.InstepMM} {
+			if v != nil {
+				values = append(values, Value{Key: Key{ScanFields[i].Name, side, 0}, Field: ScanFields[i], Number: *v})
+			}
+		}
+	}
+	return a.Record(ctx, who, fitID, values)
 }
 
 // Undo takes findings back to what counted before them, as new rows. A finding

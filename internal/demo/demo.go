@@ -129,6 +129,8 @@ var visits = []visit{
 			"hello": hello("flags=numbness,swelling_heat_redness", "complaints=some", "complaint_place.1=ball", "complaint_side.1=right", "complaint_months.1=1", "week_kind.1=easy", "week_ground.1=road", "week_km.1=20"),
 			"feet":  of("length_mm.left.1=266", "length_mm.left.2=266", "length_mm.right.1=267", "length_mm.right.2=268", "ball_mm.left.1=101", "ball_mm.left.2=101", "ball_mm.right.1=104", "ball_mm.right.2=105"),
 		}},
+	{runner: app.Runner{Name: "Tilly Kitewright", Contact: "her mother, kite loft", Chart: term.Youth}, days: 205, hour: 16, by: 1, closed: true,
+		found: map[string]map[string]string{"hello": hello("flags=child_growing"), "feet": of("length_mm.left.1=212", "length_mm.left.2=212", "length_mm.right.1=213", "length_mm.right.2=213", "ball_mm.left.1=82", "ball_mm.left.2=82", "ball_mm.right.1=83", "ball_mm.right.2=82")}},
 	{runner: app.Runner{Name: "Tilly Kitewright", Contact: "her mother, kite loft", Chart: term.Youth}, days: 20, hour: 16, by: 3, closed: true, choose: "sundrey-wherry-1-youth", reason: "fast colours",
 		found: map[string]map[string]string{
 			"hello": hello("flags=child_growing", "week_kind.1=easy", "week_ground.1=road", "week_km.1=8", "experience=new"),
@@ -149,12 +151,14 @@ type world struct {
 	at    time.Time
 	today time.Time
 	staff []app.Actor
-	n     int
+	// runners that were here, by name
+	runners map[string]uint64
+	n       int
 }
 
 // Fill makes the demo world in an empty database, as of now.
 func Fill(ctx context.Context, s *store.Store, now time.Time) error {
-	w := &world{today: now.UTC().Truncate(24 * time.Hour)}
+	w := &world{runners: map[string]uint64{}, today: now.UTC().Truncate(24 * time.Hour)}
 	w.at = w.today.AddDate(0, 0, -400)
 	w.app = app.New(s, func() time.Time { return w.at })
 	shop, err := w.app.AddShop(ctx, Shop, Currency)
@@ -192,6 +196,9 @@ func (w *world) visit(ctx context.Context, v visit, now time.Time) error {
 	if w.at.After(now) {
 		w.at = now.UTC().Add(-time.Duration(20-v.hour) * time.Minute)
 	}
+	if id, seen := w.runners[v.runner.Name]; seen {
+		v.runner.ID = id // who comes again
+	}
 	id, err := w.app.StartFit(ctx, who, w.token(), v.runner)
 	if err != nil {
 		return err
@@ -205,6 +212,7 @@ func (w *world) visit(ctx context.Context, v visit, now time.Time) error {
 	if err != nil {
 		return err
 	}
+	w.runners[v.runner.Name] = fit.Runner.ID
 	for _, b := range v.brought {
 		pair, err := w.app.AddOwnedPair(ctx, who, w.token(), fit.Runner.ID, app.OwnedPair{Code: b.code, UK: foot.Figure(b.uk), Width: b.width, Price: b.price, Since: w.today.AddDate(0, 0, -b.days).Format(time.DateOnly)})
 		if err != nil {

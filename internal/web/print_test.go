@@ -163,3 +163,38 @@ func TestPrintRefused(t *testing.T) {
 		t.Errorf("a9: %d", p.code)
 	}
 }
+
+func TestScans(t *testing.T) {
+	s := newSite(t)
+	b := s.as(t, "teal")
+	file := func(text string) []byte { return []byte(text) }
+	scan := `{"schema":"trevik.scan/v1","device":"x","left":{"length_mm":241.5,"ball_mm":90},"right":{"length_mm":237.2}}`
+	b.upload("/fits/5/scan-file", "scan", file(scan)).to(t)
+	p := b.get("/fits/5/feet")
+	// By hand the left foot was 236 and 240.5: hand counts until the fitter says else.
+	p.holds(t, "Hand and scanner are 3.3 mm apart in the left foot&#39;s length", "Foot length, scanned", "238.3 mm", "What counts")
+	b.post("/fits/5/feet", "counts.left", "scan").to(t)
+	b.get("/fits/5/feet").holds(t, "<td>241.5 mm</td>")
+	b.post("/fits/5/scan").to(t) // the scanner on the bench
+	for name, c := range map[string]struct{ text, says string }{
+		"nothing":          {"", "is empty"},
+		"no JSON":          {"feet!", "is not JSON"},
+		"another's schema": {`{"schema":"x","left":{"length_mm":240}}`, "allowed is &#34;trevik.scan/v1&#34;"},
+		"not plausible":    {`{"schema":"trevik.scan/v1","left":{"length_mm":24}}`, "allowed is 180 to 340 mm"},
+		"an unknown field": {`{"schema":"trevik.scan/v1","left":{"colour":"red"}}`, "is not a known field"},
+		"no foot":          {`{"schema":"trevik.scan/v1"}`, "give at least one foot"},
+	} {
+		if p := b.upload("/fits/5/scan-file", "scan", file(c.text)); p.code != http.StatusUnprocessableEntity || !strings.Contains(strings.ToLower(p.body), strings.ToLower(c.says)) {
+			t.Errorf("%s: %d, no %q", name, p.code, c.says)
+		}
+	}
+	if p := b.upload("/fits/5/scan-file", "scan", nil); p.code != http.StatusUnprocessableEntity {
+		t.Errorf("no file: %d", p.code)
+	}
+	// Seated and standing.
+	b.post("/fits/5/feet", "counts.left", "hand", "heel_to_ball_mm.left.1", "176", "instep_mm.left.1", "50", "instep_seated_mm.left.1", "58", "navicular_mm.left.1", "30", "navicular_seated_mm.left.1", "42").to(t)
+	b.get("/fits/5/feet").holds(t, "0.284 low", "0.045 flexible", "12 mm raised", "slim")
+	b.get("/fits/5/support").holds(t, "Navicular drop")
+	// A growing foot: its earlier visit behind it, and when to measure again.
+	b.get("/fits/8/feet").holds(t, "These feet still grow", "How the feet have grown", "Earlier visits: 1")
+}

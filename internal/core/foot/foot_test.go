@@ -166,3 +166,32 @@ func TestTwoFeet(t *testing.T) {
 		t.Error("20 mm apart passes without a warning")
 	}
 }
+
+func TestArchAndVolume(t *testing.T) {
+	for _, c := range []struct {
+		instep, htb float64
+		want        term.Arch
+	}{{0.295 * 190, 190, term.ArchMedium}, {0.294 * 190, 190, term.ArchLow}, {0.385 * 190, 190, term.ArchMedium}, {0.386 * 190, 190, term.ArchHigh}, {0, 190, ""}, {60, 0, ""}} {
+		if _, got := ArchHeight(c.instep, c.htb); got != c.want {
+			t.Errorf("instep %g, heel to ball %g: %q, want %q", c.instep, c.htb, got, c.want)
+		}
+	}
+	for give, want := range map[float64]string{0.011: "stiff", 0.012: "usual", 0.035: "usual", 0.036: "flexible"} {
+		if _, got, ok := Stiffness(0.34+give, 0.34); !ok || got != want {
+			t.Errorf("give %g: %s, want %s", give, got, want)
+		}
+	}
+	for drop, want := range map[float64]string{4.9: "stiff", 5: "usual", 10: "usual", 10.1: "raised", 15: "raised", 15.1: "marked"} {
+		if _, got, ok := NavicularDrop(40+drop, 40); !ok || got != want {
+			t.Errorf("drop %g: %s, want %s", drop, got, want)
+		}
+	}
+	if _, _, ok := NavicularDrop(40, 0); ok {
+		t.Error("a drop without a standing height")
+	}
+	for share, want := range map[float64]term.Volume{0.234: "slim", 0.235: "medium", 0.265: "medium", 0.266: "full"} {
+		if got := VolumeOf(share*260, 260); got != want {
+			t.Errorf("instep %g of the length: %s, want %s", share, got, want)
+		}
+	}
+}

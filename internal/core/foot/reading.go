@@ -135,3 +135,95 @@ func apart(left, right float64) (float64, term.Side) {
 	}
 	return right - left, term.Right
 }
+
+// House values and norms of the arch and the volume.
+const (
+	ArchHeightLow    = 0.295 // 1.5 SD under the standing norm 0.340 (Butler and others 2008)
+	ArchHeightHigh   = 0.385
+	StiffUnder       = 0.012 // seated less standing arch height index (house)
+	FlexibleOver     = 0.035
+	DropStiffMM      = 5.0 // navicular drop (Brody 1982; Mueller 1993)
+	DropRaisedMM     = 10.0
+	DropMarkedMM     = 15.0
+	SlimUnder        = 0.235 // instep height ÷ length (house)
+	MediumTo         = 0.265
+	ScanDisagreesMM  = 3.0
+	RemeasureMonths  = 3 // a foot that still grows
+	MinInstepMM      = 40.0
+	MaxInstepMM      = 100.0
+	MinNavicularMM   = 15.0
+	MaxNavicularMM   = 80.0
+	MinHeelToBallMM  = 110.0
+	MaxHeelToBallMM  = 270.0
+	classEpsilon     = 1e-9
+	stiff, flexible  = "stiff", "flexible"
+	usual            = "usual"
+	raised, markedly = "raised", "marked"
+)
+
+// ArchHeight is the arch height index, standing dorsum height at half the length ÷
+// heel-to-ball length (Williams and McClay 2000), and its class. Both in mm; an
+// index of 0 is not known.
+func ArchHeight(instepMM, heelToBallMM float64) (index float64, arch term.Arch) {
+	if instepMM <= 0 || heelToBallMM <= 0 {
+		return 0, ""
+	}
+	index = instepMM / heelToBallMM
+	switch {
+	case index < ArchHeightLow-classEpsilon:
+		return index, term.ArchLow
+	case index > ArchHeightHigh+classEpsilon:
+		return index, term.ArchHigh
+	}
+	return index, term.ArchMedium
+}
+
+// Stiffness is the seated less the standing arch height index, and its word: stiff
+// under 0.012, usual to 0.035, flexible over. ok is false when one is not known.
+func Stiffness(seated, standing float64) (give float64, word string, ok bool) {
+	if seated <= 0 || standing <= 0 {
+		return 0, "", false
+	}
+	give = seated - standing
+	switch {
+	case give < StiffUnder-classEpsilon:
+		return give, stiff, true
+	case give > FlexibleOver+classEpsilon:
+		return give, flexible, true
+	}
+	return give, usual, true
+}
+
+// NavicularDrop is the seated less the standing navicular height in mm, and its
+// word: stiff under 5, usual to 10, raised over 10, marked over 15. ok is false when
+// one is not known.
+func NavicularDrop(seatedMM, standingMM float64) (drop float64, word string, ok bool) {
+	if seatedMM <= 0 || standingMM <= 0 {
+		return 0, "", false
+	}
+	drop = seatedMM - standingMM
+	switch {
+	case drop < DropStiffMM-classEpsilon:
+		return drop, stiff, true
+	case drop > DropMarkedMM+classEpsilon:
+		return drop, markedly, true
+	case drop > DropRaisedMM+classEpsilon:
+		return drop, raised, true
+	}
+	return drop, usual, true
+}
+
+// VolumeOf is the foot's volume by its instep height ÷ length; empty when one is
+// not known.
+func VolumeOf(instepMM, lengthMM float64) term.Volume {
+	if instepMM <= 0 || lengthMM <= 0 {
+		return ""
+	}
+	switch v := instepMM / lengthMM; {
+	case v < SlimUnder-classEpsilon:
+		return "slim"
+	case v <= MediumTo+classEpsilon:
+		return "medium"
+	}
+	return "full"
+}

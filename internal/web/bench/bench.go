@@ -154,6 +154,28 @@ func (v View) Pick(name string, at ...any) (kit.Control, error) {
 	return c, err
 }
 
+// Label is a field's name for people.
+func (v View) Label(name string) string {
+	for _, f := range app.Fields[v.Station.Path] {
+		if f.Name == name {
+			return f.Label
+		}
+	}
+	return name
+}
+
+// FaultsOf joins the faults whose field begins so: those of a file, which has no
+// fields on the page.
+func (v View) FaultsOf(prefix string) string {
+	var out []string
+	for _, at := range slices.Sorted(maps.Keys(v.Faults)) {
+		if name, ok := strings.CutPrefix(at, prefix); ok {
+			out = append(out, kit.Sentence(name)+": "+v.Faults[at])
+		}
+	}
+	return strings.Join(out, " ")
+}
+
 // Errs are the errors, or their absence, of the inputs that were sent.
 func (v View) Errs() []kit.Control {
 	var out []kit.Control

@@ -66,6 +66,8 @@ func slips(fit *app.Fit) ([]SlipGroup, error) {
 		})
 		groups = append(groups, g)
 	}
+	pinned, all := apart(fit, all)
+	groups = append(groups, pinned...)
 	if len(all) > 0 {
 		groups = append(groups, SlipGroup{Slips: all})
 	}
@@ -156,29 +158,59 @@ func seen(fit *app.Fit) []Slip {
 // measured are the slips of the feet.
 func measured(fit *app.Fit) []Slip {
 	var out []Slip
-	for _, m := range []struct{ name, title string }{{"length_mm", "Foot length"}, {"ball_mm", "Ball width"}} {
+	for _, m := range []struct{ name, title string }{{"length_mm", "Foot length"}, {"ball_mm", "Ball width"}, {"heel_to_ball_mm", "Heel to ball"}, {"heel_mm", "Heel width"}, {"instep_mm", "Instep"}} {
 		for _, s := range term.Sides {
-			r := fit.Reading(m.name, s)
-			if r.N == 0 {
-				continue
-			}
-			slip := Slip{Title: m.title, Value: lengthWithError(fit.Units, r), Side: s, URL: URL(fit.ID, "feet")}
-			for i := 1; i <= 3; i++ {
-				if f, ok := fit.Findings[app.Key{Name: m.name, Side: s, Repeat: i}]; ok {
-					slip.At, slip.Hand, slip.How = f.MadeAt, f.Maker, f.How
+			if r := fit.Reading(m.name, s); r.N > 0 {
+				slip := Slip{Title: m.title, Value: lengthWithError(fit.Units, r), Side: s, URL: URL(fit.ID, "feet"), evidence: "hand." + m.name + "." + string(s)}
+				for i := 1; i <= 3; i++ {
+					if f, ok := fit.Findings[app.Key{Name: m.name, Side: s, Repeat: i}]; ok {
+						slip.At, slip.Hand, slip.How = f.MadeAt, f.Maker, f.How
+					}
 				}
+				slip.Moved = append(slip.Moved, fmt.Sprintf("%d readings, %s apart.", r.N, fit.Units.Length(r.Apart)))
+				if r.NeedsThird {
+					slip.Moved = append(slip.Moved, "A third reading is asked for: the median will count.")
+				}
+				if size, err := fit.SizeOf(s); err == nil && size != nil && m.name == "length_mm" {
+					slip.Moved = append(slip.Moved, fmt.Sprintf("US %g, UK %g, EU %g on the %s chart.", size.US, size.UK, size.EU, size.Chart))
+				}
+				out = append(out, slip)
 			}
-			slip.Moved = append(slip.Moved, fmt.Sprintf("%d readings, %s apart.", r.N, fit.Units.Length(r.Apart)))
-			if r.NeedsThird {
-				slip.Moved = append(slip.Moved, "A third reading is asked for: the median will count.")
+			if f, ok := fit.Findings[app.Key{Name: "scan_" + m.name, Side: s}]; ok && f.Number != nil {
+				r := foot.Reading{Value: *f.Number, Error: 0.5}
+				out = append(out, Slip{Title: m.title + ", scanned", Value: lengthWithError(fit.Units, r), Side: s, At: f.MadeAt, Hand: f.Maker, How: f.How, URL: URL(fit.ID, "feet"), evidence: "scan." + m.name + "." + string(s)})
 			}
-			if size, err := fit.SizeOf(s); err == nil && size != nil && m.name == "length_mm" {
-				slip.Moved = append(slip.Moved, fmt.Sprintf("US %g, UK %g, EU %g on the %s chart.", size.US, size.UK, size.EU, size.Chart))
-			}
-			out = append(out, slip)
+		}
+	}
+	for _, s := range term.Sides {
+		if drop, word, ok := fit.NavicularDrop(s); ok {
+			f := fit.Findings[app.Key{Name: "navicular_mm", Side: s, Repeat: 1}]
+			out = append(out, Slip{Title: "Navicular drop", Value: fit.Units.Length(drop) + ", " + word, Side: s, At: f.MadeAt, Hand: f.Maker, How: f.How, URL: URL(fit.ID, "feet"), evidence: "navicular_drop." + string(s)})
 		}
 	}
 	return out
+}
+
+// apart pins together what hand and scanner measured differently.
+func apart(fit *app.Fit, all []Slip) (groups []SlipGroup, rest []Slip) {
+	for _, s := range term.Sides {
+		for _, name := range []string{"length_mm", "ball_mm"} {
+			d := fit.ScanDiffers(name, s)
+			if d == 0 {
+				continue
+			}
+			g := SlipGroup{Note: fmt.Sprintf("Hand and scanner are %s apart on the %s foot. Measure again, or say at Feet which counts.", fit.Units.Length(math.Abs(d)), s)}
+			all = slices.DeleteFunc(all, func(x Slip) bool {
+				in := x.evidence == "hand."+name+"."+string(s) || x.evidence == "scan."+name+"."+string(s)
+				if in {
+					g.Slips = append(g.Slips, x)
+				}
+				return in
+			})
+			groups = append(groups, g)
+		}
+	}
+	return groups, all
 }
 
 func lengthWithError(u units.System, r foot.Reading) string {

@@ -270,3 +270,58 @@ func MiniFan(used float64) template.HTML {
 func MiniPage() template.HTML {
 	return mini(`<path class="strong" d="M20 3h16v24H20zM23 9h10M23 14h10M23 19h6"/>`)
 }
+
+// Grown is a day and the lengths that were measured on it.
+type Grown struct {
+	On   time.Time
+	Feet foot.Feet
+}
+
+// Growth draws both feet's lengths over the visits. It is empty for fewer than two.
+func Growth(list []Grown, u units.System) template.HTML {
+	var days, low, high []float64
+	for _, g := range list {
+		for _, m := range []foot.Measured{g.Feet.Left, g.Feet.Right} {
+			if m.LengthMM > 0 {
+				low, high = append(low, m.LengthMM), append(high, m.LengthMM)
+			}
+		}
+		days = append(days, g.On.Sub(list[0].On).Hours()/24)
+	}
+	if len(list) < 2 || len(low) < 2 {
+		return ""
+	}
+	lo, hi := low[0], high[0]
+	for i := range low {
+		lo, hi = math.Min(lo, low[i]), math.Max(hi, high[i])
+	}
+	span := math.Max(days[len(days)-1], 1)
+	x := func(d float64) float64 { return 60 + 420*d/span }
+	y := func(mm float64) float64 { return 110 - 90*(mm-lo)/math.Max(hi-lo, 1) }
+	var b strings.Builder
+	b.WriteString(`<svg class="fan" viewBox="0 0 560 140" role="img" aria-label="How the feet have grown">`)
+	fmt.Fprintf(&b, `<path class="hair" d="M60 16V114H490"/><text class="word small" x="54" y="%.1f" text-anchor="end">%s</text><text class="word small" x="54" y="%.1f" text-anchor="end">%s</text>`, y(lo)+4, u.Length(lo), y(hi)+4, u.Length(hi))
+	for _, side := range term.Sides {
+		var d strings.Builder
+		for i, g := range list {
+			m := g.Feet.Of(side)
+			if m.LengthMM == 0 {
+				continue
+			}
+			cmd := "L"
+			if d.Len() == 0 {
+				cmd = "M"
+			}
+			fmt.Fprintf(&d, "%s%.1f %.1f", cmd, x(days[i]), y(m.LengthMM))
+			fmt.Fprintf(&b, `<circle class="dot %s" cx="%.1f" cy="%.1f" r="3"/>`, side, x(days[i]), y(m.LengthMM))
+		}
+		fmt.Fprintf(&b, `<path class="edge %s" d="%s"/>`, side, d.String())
+	}
+	for i, g := range list {
+		if i == 0 || i == len(list)-1 {
+			fmt.Fprintf(&b, `<text class="word small" x="%.1f" y="130" text-anchor="middle">%s</text>`, x(days[i]), g.On.Format("2 Jan 06"))
+		}
+	}
+	b.WriteString(`</svg>`)
+	return template.HTML(b.String())
+}

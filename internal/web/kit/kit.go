@@ -94,6 +94,7 @@ var Funcs = template.FuncMap{
 	"dict":   dict,
 	"model":  app.ModelName,
 	"shoe":   draw.Shoe,
+	"each":   func(s ...string) []string { return s },
 	"list":   func(s []string) string { return strings.Join(s, ", ") },
 }
 
