@@ -46,6 +46,25 @@ test("a wet print, from the photo to the level of support", async ({ page }) => 
     await left.getByRole("button", { name: "as it was read" }).click();
     await expect(index).toHaveText(before);
 
+    // Corners by hand: the picture is all of the sheet, so its own corners give the scale.
+    await left.getByRole("button", { name: "corners", exact: true }).click();
+    const size = await left.locator("svg.printphoto").evaluate((s) => [s.viewBox.baseVal.width, s.viewBox.baseVal.height]);
+    for (const [i, [x, y]] of [[0, 0], [1, 0], [1, 1], [0, 1]].entries()) {
+      const at = await left.locator(`[data-corner="${i}"]`).boundingBox();
+      const to = await left.locator("svg.printphoto").evaluate((s, [px, py]) => {
+        const p = new DOMPoint(px, py).matrixTransform(s.getScreenCTM());
+        return { x: p.x, y: p.y };
+      }, [x * size[0], y * size[1]]);
+      await page.mouse.move(at.x + at.width / 2, at.y + at.height / 2);
+      await page.mouse.down();
+      await page.mouse.move(to.x, to.y, { steps: 3 });
+      await page.mouse.up();
+    }
+    await left.getByRole("button", { name: "Use these corners" }).click();
+    await expect(left.getByRole("row", { name: /Quality/ })).toContainText("corners");
+    await left.getByRole("button", { name: "as it was read" }).click();
+    await expect(index).toHaveText(before);
+
     await page.goto("/fits/5/support");
     await expect(page.locator("#slips")).toContainText("medium arch, index");
     await page.goto("/fits/5/print");

@@ -205,6 +205,7 @@ type Photo struct {
 	Specks    int
 	Splashes  int
 	Grain     float64 // brown paper's fibres, grey levels
+	Printed   float64 // how dark lines of words on the paper are, 0 to 1
 	Cut       float64 // mm of the heel beyond the picture
 	Empty     bool
 	OffsetXMM float64
@@ -278,6 +279,9 @@ func (f *PrintFoot) Render(p Photo, r *rand.Rand) image.Image {
 			if p.Paper != "" {
 				tone *= p.printed(mx, my)
 			}
+			if p.Printed > 0 && words(mx, my) {
+				tone *= 1 - p.Printed
+			}
 			if mx < 0 || my < 0 || mx > pw || my > ph {
 				tone, light = 0.3, 1 // the floor
 			}
@@ -303,6 +307,15 @@ func (p Photo) printed(x, y float64) float64 {
 		return 0.2
 	}
 	return 1
+}
+
+// words says whether there is a letter at a place of a page of small print: lines
+// every 5 mm, words of broken strokes.
+func words(x, y float64) bool {
+	if math.Mod(y, 5) > 1.8 || math.Mod(x+7*math.Floor(y/5), 23) < 3 {
+		return false
+	}
+	return math.Mod(x*1.7+3*math.Floor(y/5), 1.9) < 0.6 || math.Mod(y, 5) < 0.4 && math.Mod(x, 3.1) < 1.9
 }
 
 // camera gives the map from a pixel to mm on the paper.

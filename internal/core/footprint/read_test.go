@@ -28,6 +28,9 @@ var conditions = map[string]func(r *rand.Rand) device.Photo{
 	"light on dark": func(*rand.Rand) device.Photo {
 		return device.Photo{MMPerPx: 0.5, Base: color.RGBA{70, 72, 80, 255}, Dark: 2.4, Noise: 2}
 	},
+	"printed paper": func(r *rand.Rand) device.Photo {
+		return device.Photo{MMPerPx: 0.4, Printed: 0.55, Dark: 0.45, Turn: 15 * r.NormFloat64(), Noise: 3, Uneven: 0.2}
+	},
 	"brown, on a sheet": func(r *rand.Rand) device.Photo { return shop(r, footprint.A3) },
 	"brown, bare": func(r *rand.Rand) device.Photo {
 		p := shop(r, "")

@@ -124,6 +124,11 @@ func seen(fit *app.Fit) []Slip {
 		}
 		if r := fit.PrintReading(s); r != nil {
 			put("print", "Print", fmt.Sprintf("%s arch, index %.3f ± %.3f", r.Arch, r.ArchIndex, 0.010/r.Quality.Score), "arch."+string(s), app.Key{Name: "print_reading", Side: s})
+			last := &out[len(out)-1]
+			last.Moved = append(last.Moved, fmt.Sprintf("High %.0f %%, medium %.0f %%, low %.0f %%; quality %.2f.", 100*r.ArchProbability.High, 100*r.ArchProbability.Medium, 100*r.ArchProbability.Low, r.Quality.Score))
+			if r.LengthMM != nil && r.BallMM != nil {
+				last.Moved = append(last.Moved, fmt.Sprintf("The print is %s ± %s long and %s wide at the ball; a foot is some 4 to 8 mm longer, so it is never taken for the size.", fit.Units.Length(*r.LengthMM), fit.Units.Length(1), fit.Units.Length(*r.BallMM)))
+			}
 			if sure := fit.Text("arch_sure", s, 0); sure != "" {
 				put("print", "Arch by eye", support.Words(fit.Text("arch", s, 0))+", "+sure, "", app.Key{Name: "arch", Side: s})
 			}

@@ -61,8 +61,9 @@ func ballOf(m foot.Measured) float64 {
 }
 
 // Feet draws both feet to scale from their numbers, heels on one line, lengths
-// and widths dimensioned. A foot that was not measured is left open.
-func Feet(f foot.Feet, u units.System) template.HTML {
+// and widths dimensioned. A foot that was not measured is left open. Feet of
+// earlier visits stand behind as thin lines.
+func Feet(f foot.Feet, u units.System, earlier ...foot.Feet) template.HTML {
 	longest := math.Max(math.Max(f.Left.LengthMM, f.Right.LengthMM), 240)
 	heel := longest + 26
 	var b strings.Builder
@@ -79,6 +80,11 @@ func Feet(f foot.Feet, u units.System) template.HTML {
 		}
 		ball := ballOf(s.m)
 		top := heel - s.m.LengthMM
+		for _, e := range earlier {
+			if was := e.Of(s.side); was.LengthMM > 0 {
+				fmt.Fprintf(&b, `<path class="hair" d="%s"/>`, outline(s.side, was.LengthMM, ballOf(was), s.mid, heel))
+			}
+		}
 		fmt.Fprintf(&b, `<path class="foot %s" d="%s"/>`, s.side, outline(s.side, s.m.LengthMM, ball, s.mid, heel))
 		fmt.Fprintf(&b, `<path class="hair" d="M%.1f %.1fH%.1fM%.1f %.1fV%.1fM%.1f %.1fh8m-4 0v%.1fm-4 0h8"/>`, s.mid, top, s.at, s.at, top, heel, s.at-4, top, s.m.LengthMM)
 		fmt.Fprintf(&b, `<text class="dim %s" transform="translate(%.1f %.1f) rotate(-90)" text-anchor="middle">%s</text>`, s.side, s.at-5+map[term.Side]float64{term.Left: 0, term.Right: 16}[s.side], heel-s.m.LengthMM/2, u.Length(s.m.LengthMM))
@@ -102,13 +108,24 @@ func Overlay(f foot.Feet, u units.System) template.HTML {
 	longest := math.Max(f.Left.LengthMM, f.Right.LengthMM)
 	heel := longest + 20
 	var b strings.Builder
-	fmt.Fprintf(&b, `<svg class="feet" viewBox="0 0 200 %.0f" role="img" aria-label="Left foot over the mirrored right">`, heel+34)
+	fmt.Fprintf(&b, `<svg class="feet" viewBox="0 0 216 %.0f" role="img" aria-label="Left foot over the mirrored right">`, heel+34)
 	for _, s := range []struct {
 		side term.Side
 		m    foot.Measured
 	}{{term.Right, f.Right}, {term.Left, f.Left}} {
 		fmt.Fprintf(&b, `<path class="foot %s" d="%s"/>`, s.side, outline(term.Left, s.m.LengthMM, ballOf(s.m), 84, heel))
 		fmt.Fprintf(&b, `<path class="edge %s" d="M60 %.1fH150"/>`, s.side, heel-s.m.LengthMM)
+	}
+	if f.Left.BallMM > 0 && f.Right.BallMM > 0 {
+		y := heel - 0.69*math.Min(f.Left.LengthMM, f.Right.LengthMM)
+		wider := math.Max(f.Left.BallMM, f.Right.BallMM)
+		for _, s := range []struct {
+			side term.Side
+			ball float64
+		}{{term.Left, f.Left.BallMM}, {term.Right, f.Right.BallMM}} {
+			fmt.Fprintf(&b, `<path class="edge %s" d="M%.1f %.1fv14"/>`, s.side, 84+s.ball/2, y-7)
+		}
+		fmt.Fprintf(&b, `<text class="dim" x="%.1f" y="%.1f">%s</text>`, 84+wider/2+5, y+4, u.Length(math.Abs(f.Left.BallMM-f.Right.BallMM)))
 	}
 	d := math.Abs(f.Left.LengthMM - f.Right.LengthMM)
 	fmt.Fprintf(&b, `<text class="dim" x="154" y="%.1f">%s</text>`, heel-longest+d/2+4, u.Length(d))

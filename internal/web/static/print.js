@@ -21,6 +21,40 @@ document.addEventListener("click", (event) => {
   pressBrushes();
 });
 
+// Corners by hand: four handles on the paper's corners, clockwise from its top left,
+// and the paper's size; they are reported when all four are in place.
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-corners]");
+  if (!button) return;
+  const side = button.closest(".printside");
+  const svg = side.querySelector("svg.printphoto");
+  const group = svg.querySelector(".corners");
+  const show = group.hasAttribute("hidden");
+  group.toggleAttribute("hidden", !show);
+  side.querySelector("[data-paper]").hidden = !show;
+  if (!show) return;
+  brush = null; // the hand moves corners now
+  pressBrushes();
+  const { width, height } = svg.viewBox.baseVal;
+  const at = [[0.06, 0.06], [0.94, 0.06], [0.94, 0.94], [0.06, 0.94]];
+  group.querySelectorAll("circle").forEach((c, i) => {
+    c.setAttribute("cx", at[i][0] * width);
+    c.setAttribute("cy", at[i][1] * height);
+  });
+  frame(group);
+});
+
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-use-corners]");
+  if (!button) return;
+  const side = button.closest(".printside");
+  const svg = side.querySelector("svg.printphoto");
+  report(svg, { corners: cornersOf(svg.querySelector(".corners")).flat().join(","), paper: side.querySelector("[data-paper] select").value });
+});
+
+const cornersOf = (group) => [...group.querySelectorAll("circle")].map((c) => [c.getAttribute("cx"), c.getAttribute("cy")]);
+const frame = (group) => group.querySelector("polygon").setAttribute("points", cornersOf(group).map((c) => c.join(",")).join(" "));
+
 function pressBrushes() {
   for (const b of document.querySelectorAll("[data-brush]")) b.setAttribute("aria-pressed", String(b.dataset.brush === brush));
   for (const s of document.querySelectorAll(".printphoto")) s.classList.toggle("brushing", brush !== null);
@@ -31,7 +65,10 @@ document.addEventListener("pointerdown", (event) => {
   const svg = event.target.closest?.("svg[data-print]");
   if (!svg || !svg.querySelector(".handles")) return;
   const handle = event.target.closest("[data-handle]");
-  if (handle && brush === null) {
+  const corner = event.target.closest("[data-corner]");
+  if (corner && brush === null) {
+    held = { svg, corner };
+  } else if (handle && brush === null) {
     held = { svg, handle, line: svg.querySelector(`[data-line="${handle.dataset.handle}"]`) };
   } else if (brush !== null) {
     const radius = Math.max(svg.viewBox.baseVal.width, svg.viewBox.baseVal.height) / 90;
@@ -55,6 +92,12 @@ document.addEventListener("pointermove", (event) => {
     held.trail.setAttribute("points", held.stroke.Points.map((q) => `${q.X},${q.Y}`).join(" "));
     return;
   }
+  if (held.corner) {
+    held.corner.setAttribute("cx", p.X);
+    held.corner.setAttribute("cy", p.Y);
+    frame(held.corner.parentElement);
+    return;
+  }
   held.handle.setAttribute("cx", p.X);
   held.handle.setAttribute("cy", p.Y);
   held.line.setAttribute(`x${held.handle.dataset.end}`, p.X);
@@ -63,8 +106,9 @@ document.addEventListener("pointermove", (event) => {
 
 document.addEventListener("pointerup", () => {
   if (!held) return;
-  const { svg, stroke, line, handle } = held;
+  const { svg, stroke, line, handle, corner } = held;
   held = null;
+  if (corner) return;
   if (stroke) report(svg, { stroke: JSON.stringify(stroke) });
   else report(svg, { [handle.dataset.handle]: ["x1", "y1", "x2", "y2"].map((a) => line.getAttribute(a)).join(",") });
 });

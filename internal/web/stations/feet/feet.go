@@ -83,6 +83,11 @@ func visited(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	if b.Earlier, err = bn.App.EarlierFeet(c, kit.MustWho(c), fit); err != nil {
 		return nil, err
 	}
+	var before []foot.Feet
+	for _, v := range b.Earlier {
+		before = append(before, v.Feet)
+	}
+	b.Drawing = draw.Feet(fit.Feet(), fit.Units, before...)
 	if b.Growing, b.Again = fit.Growing(); b.Growing {
 		var grown []draw.Grown
 		for _, v := range b.Earlier {
@@ -151,7 +156,7 @@ func scanFile(c *gin.Context) (s device.Scan, err error) {
 
 func bodyOf(fit *app.Fit) body {
 	f := fit.Feet()
-	b := body{Believed: fit.Text("believed_size", "", 0), Diff: foot.Compare(f), Drawing: draw.Feet(f, fit.Units), Overlay: draw.Overlay(f, fit.Units), Both: f.Left.LengthMM > 0 && f.Right.LengthMM > 0}
+	b := body{Believed: fit.Text("believed_size", "", 0), Diff: foot.Compare(f), Overlay: draw.Overlay(f, fit.Units), Both: f.Left.LengthMM > 0 && f.Right.LengthMM > 0}
 	var once []string
 	for _, s := range term.Sides {
 		x := side{Side: s, Length: fit.Measure("length_mm", s), Ball: fit.Measure("ball_mm", s)}

@@ -11,9 +11,11 @@ import (
 
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
+	"trevik/internal/core/foot"
 	"trevik/internal/core/match"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/support"
+	"trevik/internal/core/term"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
@@ -29,6 +31,14 @@ type offer struct {
 	Room    template.HTML
 	TryOn   bool
 	Earlier *shoe.Model
+	Split   *split
+}
+
+// split is the choice of two pairs in two sizes, where the feet differ by a size.
+type split struct {
+	Longer, Shorter term.Side
+	Size            match.Size // of the shorter foot
+	Price           int64      // of both pairs
 }
 
 type out struct {
@@ -77,10 +87,17 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	for _, id := range answer.TryOn {
 		tried[id] = true
 	}
+	shorter, sizes, err := shorterSizes(fit, sup, catalogue)
+	if err != nil {
+		return nil, err
+	}
 	for i, r := range answer.Ranked {
 		o := offer{Ranked: r, At: i + 1, M: catalogue.ByCode(r.Model), Room: draw.Room(r.Size, fit.Units), TryOn: tried[r.Model]}
 		if r.Earlier != nil {
 			o.Earlier = catalogue.ByCode(r.Earlier.Model)
+		}
+		if size, ok := sizes[r.Model]; ok && size.Figure != r.Size.Figure {
+			o.Split = &split{foot.Compare(fit.Feet()).Fitted, shorter, size, 2 * o.M.Price()}
 		}
 		b.Offers = append(b.Offers, o)
 	}
@@ -88,6 +105,32 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 		b.Out = append(b.Out, out{r, catalogue.ByCode(r.Model)})
 	}
 	return b, nil
+}
+
+// shorterSizes sizes every model for the shorter foot alone, when the feet are a
+// full size apart.
+func shorterSizes(fit *app.Fit, sup support.Answer, c *app.Catalogue) (term.Side, map[string]match.Size, error) {
+	d := foot.Compare(fit.Feet())
+	r, ready := fit.Request(sup, c.Models)
+	if d.Advice != foot.SplitSizes || !ready || sup.Refer {
+		return "", nil, nil
+	}
+	shorter := term.Left
+	r.Feet.Right = nil
+	if d.Longer == term.Left {
+		shorter = term.Right
+		r, _ = fit.Request(sup, c.Models)
+		r.Feet.Left = nil
+	}
+	answer, err := match.Rank(r)
+	if err != nil {
+		return "", nil, err
+	}
+	sizes := map[string]match.Size{}
+	for _, x := range answer.Ranked {
+		sizes[x.Model] = x.Size
+	}
+	return shorter, sizes, nil
 }
 
 func extra(b *bench.Bench) []kit.Route {
