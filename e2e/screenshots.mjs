@@ -1,5 +1,6 @@
 // Takes the pictures of docs/screenshots from a fresh demo world.
-import { mkdirSync } from "node:fs";
+import { execFileSync } from "node:child_process";
+import { mkdirSync, rmSync } from "node:fs";
 import path from "node:path";
 import { chromium } from "playwright";
 import { browser, signIn, start } from "./trevik.mjs";
@@ -13,7 +14,7 @@ const views = [
   ["hello", "/fits/4/hello"],
   ["old-pair", "/fits/4/old-pair"],
   ["feet", "/fits/4/feet"],
-  ["print", "/fits/2/print"],
+  ["print", "/fits/5/print"],
   ["gait", "/fits/4/gait"],
   ["support", "/fits/1/support"],
   ["shoes", "/fits/1/shoes"],
@@ -30,6 +31,17 @@ const chrome = await chromium.launch(browser);
 try {
   const page = await chrome.newPage({ viewport: { width: 1280, height: 800 }, baseURL: server.url });
   await signIn(page, "isolde");
+  const scan = path.resolve(import.meta.dirname, "..", ".trevik", "screenshots", "scan");
+  execFileSync(path.resolve(import.meta.dirname, "..", "bin", "trevik"), ["simulate", "scanner", "--out", scan, "--seed", "3"]);
+  for (const side of ["left", "right"]) {
+    await page.goto("/fits/5/print");
+    const panel = page.getByRole("region", { name: `${side} foot` });
+    await panel.locator('input[type="file"]').setInputFiles(path.join(scan, `${side}.png`));
+    await panel.getByText("yes, with the fit").click();
+    await panel.getByRole("button", { name: "Read it" }).click();
+    await page.getByRole("img", { name: `The ${side} print` }).waitFor();
+  }
+  rmSync(scan, { recursive: true });
   for (const [name, address] of views) {
     await page.goto(address);
     await page.evaluate(() => document.fonts.ready);

@@ -269,6 +269,8 @@ type imageCache struct {
 
 type worked struct {
 	image   image.Image
+	scale   string // that the picture was prepared with
+	ready   *footprint.Prepared
 	options string // that the answer was read with
 	result  footprint.Answer
 }
@@ -313,11 +315,40 @@ func (c *imageCache) answer(id uint64, opt PrintOptions) (footprint.Answer, bool
 	return w.result, true
 }
 
-func (c *imageCache) read(id uint64, img image.Image, side term.Side, opt PrintOptions) (footprint.Answer, error) {
-	answer, err := readPrint(img, side, opt)
+// prepared is the picture as it stands ready for a hand, made when it is not.
+func (c *imageCache) prepared(id uint64, img image.Image, opt PrintOptions) (*footprint.Prepared, error) {
+	scale, err := json.Marshal(PrintOptions{MMPerPx: opt.MMPerPx, Corners: opt.Corners, Paper: opt.Paper})
 	if err != nil {
-		return answer, err
+		return nil, err
 	}
+	c.Lock()
+	if w := c.byID[id]; w != nil && w.scale == string(scale) {
+		defer c.Unlock()
+		return w.ready, nil
+	}
+	c.Unlock()
+	p, err := footprint.Prepare(img, opt.reader(""))
+	if err != nil {
+		return nil, err
+	}
+	c.Lock()
+	defer c.Unlock()
+	if w := c.byID[id]; w != nil {
+		w.scale, w.ready = string(scale), p
+	}
+	return p, nil
+}
+
+func (c *imageCache) read(id uint64, img image.Image, side term.Side, opt PrintOptions) (footprint.Answer, error) {
+	p, err := c.prepared(id, img, opt)
+	if err != nil {
+		return footprint.Answer{}, err
+	}
+	r, err := p.Read(opt.reader(side))
+	if err != nil {
+		return footprint.Answer{}, err
+	}
+	answer := r.Answer()
 	key, err := json.Marshal(opt)
 	c.Lock()
 	defer c.Unlock()

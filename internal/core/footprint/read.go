@@ -103,14 +103,31 @@ type plane struct {
 // Read reads the print of one foot. It fails with a fault.List when there is none
 // in the picture or an option is not allowed.
 func Read(img image.Image, opt Options) (Reading, error) {
+	p, err := Prepare(img, opt)
+	if err != nil {
+		return Reading{}, err
+	}
+	return p.Read(opt)
+}
+
+// Prepared is a picture that was straightened and whose print was parted from the
+// paper: what does not change while axis, toe line, level and outline are put right
+// by hand.
+type Prepared struct {
+	plane         plane
+	ink           ink
+	unit          float64
+	width, height int
+}
+
+// Prepare does the first half of a reading: of the options it minds Orientation,
+// MMPerPx, Corners and Paper.
+func Prepare(img image.Image, opt Options) (*Prepared, error) {
 	var l fault.List
 	b := img.Bounds()
 	if b.Dx() < 40 || b.Dy() < 40 {
 		l.Add("photo", "is %d by %d pixels; allowed is from 40 by 40", b.Dx(), b.Dy())
-		return Reading{}, l
-	}
-	if opt.Foot != "" {
-		fault.OneOf(&l, "foot", opt.Foot, term.Sides)
+		return nil, l
 	}
 	if opt.MMPerPx != 0 {
 		l.Range("mm_per_px", opt.MMPerPx, 0.005, 20, "mm")
@@ -121,37 +138,52 @@ func Read(img image.Image, opt Options) (Reading, error) {
 	if opt.Orientation != 0 {
 		l.Range("orientation", float64(opt.Orientation), 1, 8, "")
 	}
+	if err := l.Err(); err != nil {
+		return nil, err
+	}
+	p, err := planeOf(img, opt)
+	if err != nil {
+		return nil, err
+	}
+	out := &Prepared{plane: p, unit: p.mm, width: b.Dx(), height: b.Dy()}
+	if opt.Orientation >= 5 {
+		out.width, out.height = out.height, out.width
+	}
+	if out.unit == 0 {
+		out.unit = unknownMM / float64(max(p.w, p.h))
+	}
+	k, ok := inkOf(p, max(1, int(0.5/out.unit)))
+	if !ok || k.contrast < 3 {
+		return nil, noPrint("nothing stands out from the paper")
+	}
+	out.ink = k
+	out.plane.c = channels{} // the picture itself is no longer needed
+	out.plane.channel = nil
+	return out, nil
+}
+
+// Read does the second half: of the options it minds Foot, Level, Axis, ToeLine and
+// Strokes.
+func (p *Prepared) Read(opt Options) (Reading, error) {
+	var l fault.List
+	if opt.Foot != "" {
+		fault.OneOf(&l, "foot", opt.Foot, term.Sides)
+	}
 	if opt.Level != 0 {
 		l.Range("level", opt.Level, 0.1, 0.9, "")
 	}
 	if err := l.Err(); err != nil {
 		return Reading{}, err
 	}
-	p, err := planeOf(img, opt)
+	r := Reading{Scale: p.plane.scale, Warnings: []fault.Warning{}, Flags: []string{}, Width: p.width, Height: p.height}
+	if n := p.plane.missing; n > 0 {
+		r.Warnings = append(r.Warnings, fault.Warning{Code: "marks_missing", Text: fmt.Sprintf("%d of the sheet's four marks cannot be seen, so there is no scale; take the picture again with all four in it, or give the paper's corners.", n)})
+	}
+	f, err := findFoot(p.ink.cut(opt, p.plane), p.unit, p.plane.mm > 0)
 	if err != nil {
 		return Reading{}, err
 	}
-	r := Reading{Scale: p.scale, Warnings: []fault.Warning{}, Flags: []string{}, Width: b.Dx(), Height: b.Dy()}
-	if opt.Orientation >= 5 {
-		r.Width, r.Height = r.Height, r.Width
-	}
-	if p.missing > 0 {
-		r.Warnings = append(r.Warnings, fault.Warning{Code: "marks_missing", Text: fmt.Sprintf("%d of the sheet's four marks cannot be seen, so there is no scale; take the picture again with all four in it, or give the paper's corners.", p.missing)})
-	}
-	unit := p.mm
-	if unit == 0 {
-		unit = unknownMM / float64(max(p.w, p.h))
-	}
-	k, ok := inkOf(p, max(1, int(0.5/unit)))
-	if !ok || k.contrast < 3 {
-		return Reading{}, noPrint("nothing stands out from the paper")
-	}
-	m := k.cut(opt, p)
-	f, err := findFoot(m, unit, p.mm > 0)
-	if err != nil {
-		return Reading{}, err
-	}
-	if err := f.read(&r, k, p, opt); err != nil {
+	if err := f.read(&r, p.ink, p.plane, opt); err != nil {
 		return Reading{}, err
 	}
 	return r, nil
