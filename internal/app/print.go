@@ -38,10 +38,11 @@ type PrintOptions struct {
 	Axis    *footprint.Axis     `json:"axis,omitempty"`
 	ToeLine *[2]footprint.Point `json:"toe_line,omitempty"`
 	Strokes []footprint.Stroke  `json:"strokes,omitempty"`
+	Cuts    *[2]float64         `json:"cuts,omitempty"`
 }
 
 func (o PrintOptions) reader(side term.Side) footprint.Options {
-	return footprint.Options{Foot: side, MMPerPx: o.MMPerPx, Corners: o.Corners, Paper: o.Paper, Level: o.Level, Axis: o.Axis, ToeLine: o.ToeLine, Strokes: o.Strokes}
+	return footprint.Options{Foot: side, MMPerPx: o.MMPerPx, Corners: o.Corners, Paper: o.Paper, Level: o.Level, Axis: o.Axis, ToeLine: o.ToeLine, Strokes: o.Strokes, Cuts: o.Cuts}
 }
 
 // PrintPicture is one side's picture on the bench.

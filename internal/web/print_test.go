@@ -94,6 +94,15 @@ func TestPrintOnTheBench(t *testing.T) {
 	if index(tilted) == read {
 		t.Error("a moved axis changes nothing")
 	}
+	cut := regexp.MustCompile(`data-handle="cut1" data-end="1" cx="([\d.]+)" cy="([\d.]+)"`).FindStringSubmatch(p.body)
+	y, err := strconv.ParseFloat(cut[2], 64)
+	if err != nil {
+		t.Fatal(err)
+	}
+	b.htmx("/fits/5/print/left/adjust", "reset", "yes")
+	if got := index(b.htmx("/fits/5/print/left/adjust", "cut", "1,"+cut[1]+","+strconv.FormatFloat(y+30, 'f', 1, 64))); got <= read {
+		t.Errorf("the first cut nearer the heel leaves a middle of %.3f, was %.3f", got, read)
+	}
 	erased := b.htmx("/fits/5/print/left/adjust", "stroke", `{"Points":[{"X":10,"Y":10}],"Radius":5,"Erase":true}`)
 	if erased.code != http.StatusOK {
 		t.Errorf("%d", erased.code)
@@ -101,7 +110,7 @@ func TestPrintOnTheBench(t *testing.T) {
 	if got := index(b.htmx("/fits/5/print/left/adjust", "reset", "yes")); got != read {
 		t.Errorf("as it was read: %.3f, was %.3f", got, read)
 	}
-	for name, bad := range map[string][]string{"a cut beyond": {"level", "2"}, "half an axis": {"axis", "1,2,3"}, "no numbers": {"toe_line", "a,b,c,d"}, "no stroke": {"stroke", "{"}, "an unknown field": {"colour", "red"}} {
+	for name, bad := range map[string][]string{"a cut beyond": {"level", "2"}, "half an axis": {"axis", "1,2,3"}, "no numbers": {"toe_line", "a,b,c,d"}, "no stroke": {"stroke", "{"}, "a third cut": {"cut", "3,1,1"}, "a cut far off": {"cut", "1,99999,99999"}, "an unknown field": {"colour", "red"}} {
 		if p := b.htmx("/fits/5/print/left/adjust", bad...); p.code != http.StatusUnprocessableEntity {
 			t.Errorf("%s: %d", name, p.code)
 		}

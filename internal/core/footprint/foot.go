@@ -516,25 +516,19 @@ func (f *foot) read(r *Reading, k ink, p plane, opt Options) error {
 	axis := Point{(tip.X - heel.X) / d, (tip.Y - heel.Y) / d}
 	side := Point{-axis.Y * sign, axis.X * sign} // towards the inner edge
 	lo, hi := f.extent(axis, heel)
-	third := (hi - lo) / 3
+	cuts := [4]float64{0, (hi - lo) / 3, 2 * (hi - lo) / 3, hi - lo}
+	if opt.Cuts != nil {
+		cuts[1], cuts[2] = opt.Cuts[0]*(hi-lo), opt.Cuts[1]*(hi-lo)
+	}
 	var area [3]float64
 	f.each(func(x, y float64) {
 		t := (x-heel.X)*axis.X + (y-heel.Y)*axis.Y - lo
 		// A pixel on a cut belongs to both thirds by its share.
-		at := t/third - 0.5/third
-		width := 1 / third
-		for i := range 3 {
-			a, b := max(at, float64(i)), min(at+width, float64(i+1))
-			if i == 0 {
-				a = at
-			}
-			if i == 2 {
-				b = at + width
-			}
-			if b > a {
-				area[i] += (b - a) / width
-			}
-		}
+		first := min(1, max(0, cuts[1]-t+0.5))
+		last := min(1, max(0, t+0.5-cuts[2]))
+		area[0] += first
+		area[2] += last
+		area[1] += 1 - first - last
 	})
 	whole := area[0] + area[1] + area[2]
 	r.ArchIndex = area[1] / whole
@@ -577,7 +571,7 @@ func (f *foot) read(r *Reading, k ink, p plane, opt Options) error {
 	r.Axis = Axis{pic(heel), pic(tip)}
 	inner, outer := f.extentSides(heel, side)
 	for i := range 4 {
-		t := lo + float64(i)*third
+		t := lo + cuts[i]
 		r.Thirds[i] = [2]Point{at(t, outer), at(t, inner)}
 	}
 	r.ToeLine = [2]Point{at(hi, outer), at(hi, inner)}

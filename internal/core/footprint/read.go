@@ -46,6 +46,7 @@ type Options struct {
 	Axis        *Axis
 	ToeLine     *[2]Point // what lies beyond it, seen from the heel, is toes
 	Strokes     []Stroke
+	Cuts        *[2]float64 // where the two cuts lie along the print, 0 to 1; nil is equal thirds
 }
 
 // Axis runs from the middle of the heel to the tip of the second toe.
@@ -171,6 +172,9 @@ func (p *Prepared) Read(opt Options) (Reading, error) {
 	}
 	if opt.Level != 0 {
 		l.Range("level", opt.Level, 0.1, 0.9, "")
+	}
+	if c := opt.Cuts; c != nil && !(c[0] >= 0.15 && c[1] <= 0.85 && c[1]-c[0] >= 0.1) {
+		l.Add("cuts", "lie at %.2f and %.2f of the print; allowed is 0.15 to 0.85, at least 0.1 apart", c[0], c[1])
 	}
 	if err := l.Err(); err != nil {
 		return Reading{}, err

@@ -110,6 +110,7 @@ document.addEventListener("pointerup", () => {
   held = null;
   if (corner) return;
   if (stroke) report(svg, { stroke: JSON.stringify(stroke) });
+  else if (handle.dataset.handle.startsWith("cut")) report(svg, { cut: [handle.dataset.handle.slice(3), handle.getAttribute("cx"), handle.getAttribute("cy")].join(",") });
   else report(svg, { [handle.dataset.handle]: ["x1", "y1", "x2", "y2"].map((a) => line.getAttribute(a)).join(",") });
 });
 

@@ -271,7 +271,7 @@ func remove(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
 // adjust reads the picture again with what a hand moved, and answers with what
 // changes on the page.
 func adjust(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
-	form, err := kit.Form(c, kit.Known("level", "axis", "toe_line", "corners", "paper", "stroke", "reset"))
+	form, err := kit.Form(c, kit.Known("level", "axis", "toe_line", "corners", "paper", "stroke", "cut", "reset"))
 	var pics map[term.Side]app.PrintPicture
 	if err == nil {
 		pics, err = b.App.PrintPictures(c, kit.MustWho(c), fit.ID)
@@ -287,6 +287,14 @@ func adjust(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
 			opt = app.PrintOptions{MMPerPx: opt.MMPerPx}
 		}
 		change(&l, &opt, form.Get)
+		if v := form.Get("cut"); v != "" {
+			var a core.Answer
+			if a, err = b.App.ReadPrint(c, kit.MustWho(c), fit.ID, pic); err != nil {
+				b.Fail(c, err)
+				return
+			}
+			opt.Cuts = moveCut(&l, a, v)
+		}
 		if err = l.Err(); err == nil {
 			_, err = b.App.AdjustPrint(c, kit.MustWho(c), fit.ID, s, opt)
 		}
@@ -335,6 +343,28 @@ func change(l *fault.List, opt *app.PrintOptions, get func(string) string) {
 		}
 		opt.Strokes = append(slices.Clone(opt.Strokes), stroke)
 	}
+}
+
+// moveCut reads "1,x,y": the first or second cut was dragged to a place, which is
+// taken along the axis.
+func moveCut(l *fault.List, a core.Answer, v string) *[2]float64 {
+	which, at, _ := strings.Cut(v, ",")
+	p, ok := points(l, "cut", at, 1)
+	if !ok || which != "1" && which != "2" {
+		l.Add("cut", "is %q; allowed is 1 or 2 with a place", v)
+		return nil
+	}
+	middle := func(t [2][2]float64) core.Point {
+		return core.Point{X: (t[0][0] + t[1][0]) / 2, Y: (t[0][1] + t[1][1]) / 2}
+	}
+	back, front := middle(a.Thirds[0]), middle(a.Thirds[3])
+	dx, dy := front.X-back.X, front.Y-back.Y
+	along := func(q core.Point) float64 {
+		return ((q.X-back.X)*dx + (q.Y-back.Y)*dy) / (dx*dx + dy*dy)
+	}
+	cuts := [2]float64{along(middle(a.Thirds[1])), along(middle(a.Thirds[2]))}
+	cuts[which[0]-'1'] = along(p[0])
+	return &cuts
 }
 
 // points reads "x,y,x,y".
