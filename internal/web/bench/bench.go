@@ -259,6 +259,20 @@ func digits(s string) string {
 	}, s)
 }
 
+// Done ends a station's own form: faults stand at their fields with what was typed,
+// other errors have their page, and else the browser goes on.
+func (b *Bench) Done(c *gin.Context, s Station, fit *app.Fit, form url.Values, err error, next string) {
+	if faults, ok := fault.As(err); ok {
+		b.Show(c, s, fit, form, faults)
+		return
+	}
+	if err != nil {
+		b.Fail(c, err)
+		return
+	}
+	kit.Go(c, next)
+}
+
 func (b *Bench) show(s Station) gin.HandlerFunc {
 	return func(c *gin.Context) {
 		fit, err := b.Load(c)

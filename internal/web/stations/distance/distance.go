@@ -12,7 +12,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"trevik/internal/app"
-	"trevik/internal/core/fault"
 	"trevik/internal/core/term"
 	"trevik/internal/core/wear"
 	"trevik/internal/web/bench"
@@ -104,15 +103,7 @@ func add(b *bench.Bench, c *gin.Context) {
 		}
 		_, err = b.App.AddRun(c, who, token, fit.Runner.ID, r)
 	}
-	if faults, ok := fault.As(err); ok {
-		b.Show(c, Station(), fit, form, faults)
-		return
-	}
-	if err != nil {
-		b.Fail(c, err)
-		return
-	}
-	kit.Go(c, bench.URL(fit.ID, "distance")+"?saved="+strconv.FormatInt(b.App.Now().Unix(), 10))
+	b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "distance")+"?saved="+strconv.FormatInt(b.App.Now().Unix(), 10))
 }
 
 func setCounts(b *bench.Bench, c *gin.Context, counts bool) {

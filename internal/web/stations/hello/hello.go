@@ -10,7 +10,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"trevik/internal/app"
-	"trevik/internal/core/fault"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/web/bench"
@@ -64,14 +63,6 @@ func extra(b *bench.Bench) []kit.Route {
 		if err == nil {
 			err = b.App.ChangeRunner(c, kit.MustWho(c), app.Runner{ID: fit.Runner.ID, Name: v["name"].Text, Contact: v["contact"].Text, Chart: term.Chart(v["chart"].Text)})
 		}
-		if faults, ok := fault.As(err); ok {
-			b.Show(c, Station(), fit, form, faults)
-			return
-		}
-		if err != nil {
-			b.Fail(c, err)
-			return
-		}
-		kit.Go(c, bench.URL(fit.ID, "hello"))
+		b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "hello"))
 	}}}
 }

@@ -6,13 +6,11 @@ import (
 	"embed"
 	"math"
 	"net/http"
-	"net/url"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"trevik/internal/app"
-	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/rotation"
 	"trevik/internal/web/bench"
@@ -103,7 +101,7 @@ func add(b *bench.Bench, c *gin.Context) {
 		_, err = b.App.AddOwnedPair(c, kit.MustWho(c), token, fit.Runner.ID, app.OwnedPair{Code: v["model"].Text, UK: foot.Figure(v["uk"].Number),
 			Width: strings.ToUpper(v["width"].Text), Price: int64(v["price"].Number), Since: v["since"].Text})
 	}
-	finish(b, c, fit, form, err)
+	b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "rotation"))
 }
 
 func setAside(b *bench.Bench, c *gin.Context, aside bool) {
@@ -119,17 +117,5 @@ func setAside(b *bench.Bench, c *gin.Context, aside bool) {
 	if err == nil {
 		err = b.App.SetAside(c, kit.MustWho(c), fit.Runner.ID, id, aside)
 	}
-	finish(b, c, fit, nil, err)
-}
-
-func finish(b *bench.Bench, c *gin.Context, fit *app.Fit, form url.Values, err error) {
-	if faults, ok := fault.As(err); ok {
-		b.Show(c, Station(), fit, form, faults)
-		return
-	}
-	if err != nil {
-		b.Fail(c, err)
-		return
-	}
-	kit.Go(c, bench.URL(fit.ID, "rotation"))
+	b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "rotation"))
 }

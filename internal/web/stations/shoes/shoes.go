@@ -154,7 +154,7 @@ func choose(b *bench.Bench, c *gin.Context) {
 	if err == nil {
 		_, err = b.App.Choose(c, kit.MustWho(c), token, fit.ID, v["model"].Text, v["reason"].Text)
 	}
-	done(b, c, fit, err, "rotation")
+	b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "rotation"))
 }
 
 func takeBack(b *bench.Bench, c *gin.Context) {
@@ -169,17 +169,5 @@ func takeBack(b *bench.Bench, c *gin.Context) {
 		b.Fail(c, err)
 		return
 	}
-	done(b, c, fit, err, "shoes")
-}
-
-func done(b *bench.Bench, c *gin.Context, fit *app.Fit, err error, next string) {
-	if faults, ok := fault.As(err); ok {
-		b.Show(c, Station(), fit, nil, faults)
-		return
-	}
-	if err != nil {
-		b.Fail(c, err)
-		return
-	}
-	kit.Go(c, bench.URL(fit.ID, next))
+	b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "shoes"))
 }

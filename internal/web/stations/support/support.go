@@ -10,7 +10,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"trevik/internal/app"
-	"trevik/internal/core/fault"
 	core "trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/web/bench"
@@ -73,14 +72,6 @@ func extra(b *bench.Bench) []kit.Route {
 		if err == nil {
 			err = b.App.Overrule(c, kit.MustWho(c), fit.ID, v["reason"].Text, form.Get("undo") == "yes")
 		}
-		if faults, ok := fault.As(err); ok {
-			b.Show(c, Station(), fit, form, faults)
-			return
-		}
-		if err != nil {
-			b.Fail(c, err)
-			return
-		}
-		kit.Go(c, bench.URL(fit.ID, "support"))
+		b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "support"))
 	}}}
 }
