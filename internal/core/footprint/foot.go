@@ -493,13 +493,13 @@ func (f *foot) read(r *Reading, k ink, p plane, opt Options) error {
 	}
 	heel := f.heelMiddle()
 	sign, told := f.inner(heel)
-	if told == 0 {
-		r.Warnings = append(r.Warnings, fault.Warning{Code: "side_unsure", Text: "Left or right cannot be told from this print."})
+	if opt.Foot == "" && (told < 0.35 || len(f.toes) < 2) {
+		r.Warnings = append(r.Warnings, fault.Warning{Code: "side_unsure", Text: "Left or right cannot be told for sure from this print; say which foot it is."})
 	}
 	r.Foot = opt.Foot
 	if seen := sideOf(sign); r.Foot == "" {
 		r.Foot = seen
-	} else if told > 0.5 && seen != opt.Foot {
+	} else if told > 0.5 && len(f.toes) >= 2 && seen != opt.Foot {
 		r.Warnings = append(r.Warnings, fault.Warning{Code: "side_differs", Text: fmt.Sprintf("Given as %s, yet the print looks like a %s foot.", opt.Foot, seen)})
 		sign = -sign
 	} else if seen != opt.Foot {

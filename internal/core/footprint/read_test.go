@@ -413,3 +413,23 @@ func FuzzPixels(f *testing.F) {
 		}
 	})
 }
+
+// Without toes the arch index still holds nearly; the length is not given, and the
+// reading says so.
+func TestWithoutToes(t *testing.T) {
+	for seed := range uint64(10) {
+		f := foot(100 + seed)
+		truth := f.Truth()
+		f.Toes = false
+		got := read(t, f.Render(device.Photo{MMPerPx: 0.5, Turn: 40 * float64(seed)}, rng(seed)), footprint.Options{MMPerPx: 0.5})
+		if a := got.Answer(); a.LengthMM != nil || a.NoToesMM == nil || !slices.Contains(got.Flags, "no_toes") || got.Score > 0.7 {
+			t.Errorf("foot %d: %v %v, score %.2f", seed, got.LengthMM, got.Flags, got.Score)
+		}
+		if off := math.Abs(got.ArchIndex - truth.ArchIndex); off > 0.02 {
+			t.Errorf("foot %d: arch index %.3f, is %.3f", seed, got.ArchIndex, truth.ArchIndex)
+		}
+		if got.Foot != truth.Foot && !slices.ContainsFunc(got.Warnings, func(w fault.Warning) bool { return w.Code == "side_unsure" }) {
+			t.Errorf("foot %d: read as %s without a word, is %s", seed, got.Foot, truth.Foot)
+		}
+	}
+}

@@ -135,7 +135,7 @@ func Overlay(f foot.Feet, u units.System) template.HTML {
 
 // Print draws what a wet print of an arch class looks like, left or right.
 func Print(side term.Side, arch term.Arch) template.HTML {
-	waist := map[term.Arch]float64{term.ArchHigh: 0.02, term.ArchMedium: 0.22, term.ArchLow: 0.46}[arch]
+	waist := map[term.Arch]float64{term.ArchHigh: 0.02, term.ArchMedium: 0.31, term.ArchLow: 0.48}[arch]
 	flip := 1.0
 	if side == term.Right {
 		flip = -1
