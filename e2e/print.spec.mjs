@@ -18,7 +18,7 @@ test("a wet print, from the photo to the level of support", async ({ page }) => 
       await panel.locator('input[type="file"]').setInputFiles(path.join(dir, `${side}.png`));
       await panel.getByText("yes, with the fit").click();
       await panel.getByRole("button", { name: "Read it" }).click();
-      await expect(page.getByRole("img", { name: `The ${side} print with its outline` })).toBeVisible();
+      await expect(page.getByRole("group", { name: `The ${side} print with its outline` })).toBeVisible();
     }
     const left = page.locator(".printside").first();
     await expect(left).toContainText("medium arch");
@@ -33,6 +33,19 @@ test("a wet print, from the photo to the level of support", async ({ page }) => 
     await page.mouse.move(handle.x + 40, handle.y + 6, { steps: 4 });
     await page.mouse.up();
     await expect(index).not.toHaveText(before);
+
+    // And by keyboard, as it was read and then moved again.
+    await left.getByRole("button", { name: "as it was read" }).click();
+    await expect(index).toHaveText(before);
+    const toe = left.getByRole("button", { name: /Tip of the second toe/ });
+    await toe.focus();
+    const moved = page.waitForResponse((r) => r.url().endsWith("/adjust"));
+    for (let i = 0; i < 4; i++) await page.keyboard.press("Shift+ArrowRight");
+    expect((await moved).status()).toBe(200);
+    await expect(index).not.toHaveText(before);
+    await expect(toe).toBeFocused();
+    await left.getByRole("button", { name: "as it was read" }).click();
+    await expect(index).toHaveText(before);
 
     // Erase across the arch: heel and ball lie apart, and back again.
     await left.getByRole("button", { name: "erase" }).click();

@@ -39,7 +39,7 @@ try {
     await panel.locator('input[type="file"]').setInputFiles(path.join(scan, `${side}.png`));
     await panel.getByText("yes, with the fit").click();
     await panel.getByRole("button", { name: "Read it" }).click();
-    await page.getByRole("img", { name: `The ${side} print` }).waitFor();
+    await page.getByRole("group", { name: `The ${side} print` }).waitFor();
   }
   rmSync(scan, { recursive: true });
   for (const [name, address] of views) {

@@ -90,28 +90,67 @@ document.addEventListener("pointermove", (event) => {
   if (held.stroke) {
     held.stroke.Points.push(p);
     held.trail.setAttribute("points", held.stroke.Points.map((q) => `${q.X},${q.Y}`).join(" "));
-    return;
+  } else {
+    move(held, p);
   }
-  if (held.corner) {
-    held.corner.setAttribute("cx", p.X);
-    held.corner.setAttribute("cy", p.Y);
-    frame(held.corner.parentElement);
-    return;
-  }
-  held.handle.setAttribute("cx", p.X);
-  held.handle.setAttribute("cy", p.Y);
-  held.line.setAttribute(`x${held.handle.dataset.end}`, p.X);
-  held.line.setAttribute(`y${held.handle.dataset.end}`, p.Y);
 });
+
+// move brings a handle, with its line, or a corner to a place.
+function move({ handle, line, corner }, p) {
+  const dot = corner ?? handle;
+  dot.setAttribute("cx", p.X);
+  dot.setAttribute("cy", p.Y);
+  if (corner) {
+    frame(corner.parentElement);
+  } else {
+    line.setAttribute(`x${handle.dataset.end}`, p.X);
+    line.setAttribute(`y${handle.dataset.end}`, p.Y);
+  }
+}
+
+// settle reports where a handle's line ended.
+function settle({ svg, line, handle }) {
+  const name = handle.dataset.handle;
+  if (name.startsWith("cut")) report(svg, { cut: [name.slice(3), handle.getAttribute("cx"), handle.getAttribute("cy")].join(",") });
+  else report(svg, { [name]: ["x1", "y1", "x2", "y2"].map((a) => line.getAttribute(a)).join(",") });
+}
 
 document.addEventListener("pointerup", () => {
   if (!held) return;
-  const { svg, stroke, line, handle, corner } = held;
+  const was = held;
   held = null;
+  if (was.stroke) report(was.svg, { stroke: JSON.stringify(was.stroke) });
+  else if (was.handle) settle(was);
+});
+
+// By keyboard: arrows move what has the focus, with Shift farther; it is reported
+// when the arrows rest, and keeps the focus.
+const arrows = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+let resting = 0;
+let focused = null;
+
+document.addEventListener("keydown", (event) => {
+  const dot = event.target.closest?.("[data-handle], [data-corner]");
+  const way = arrows[event.key];
+  if (!dot || !way) return;
+  event.preventDefault();
+  const svg = dot.closest("svg");
+  const step = (svg.viewBox.baseVal.width / 300) * (event.shiftKey ? 6 : 1);
+  const corner = dot.hasAttribute("data-corner") ? dot : undefined;
+  const what = corner ? { svg, corner } : { svg, handle: dot, line: svg.querySelector(`[data-line="${dot.dataset.handle}"]`) };
+  const round = (v) => Math.round(v * 10) / 10;
+  move(what, { X: round(Number(dot.getAttribute("cx")) + way[0] * step), Y: round(Number(dot.getAttribute("cy")) + way[1] * step) });
   if (corner) return;
-  if (stroke) report(svg, { stroke: JSON.stringify(stroke) });
-  else if (handle.dataset.handle.startsWith("cut")) report(svg, { cut: [handle.dataset.handle.slice(3), handle.getAttribute("cx"), handle.getAttribute("cy")].join(",") });
-  else report(svg, { [handle.dataset.handle]: ["x1", "y1", "x2", "y2"].map((a) => line.getAttribute(a)).join(",") });
+  clearTimeout(resting);
+  resting = setTimeout(() => {
+    focused = `svg[data-print="${svg.dataset.print}"] [data-handle="${dot.dataset.handle}"][data-end="${dot.dataset.end}"]`;
+    settle(what);
+  }, 350);
+});
+
+document.addEventListener("htmx:afterSettle", () => {
+  if (focused) document.querySelector(focused)?.focus();
+  focused = null;
 });
 
 // A picture may be dropped on its panel; a long one shows how far it has come.
