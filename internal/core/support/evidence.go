@@ -58,6 +58,7 @@ type Gait struct {
 	BandProbability *BandProbability `json:"band_probability"`
 	Band            term.Band        `json:"band"`
 	Certainty       term.Certainty   `json:"certainty"`
+	Sure            term.Certainty   `json:"sure"` // another name for certainty
 	Source          term.Source      `json:"source"`
 }
 
@@ -240,6 +241,7 @@ func checkComplaint(l *fault.List, field string, c Complaint) {
 }
 
 func checkGait(l *fault.List, field string, g Gait) *[5]float64 {
+	g = g.plain()
 	ok := fault.OneOf(l, field+".source", g.Source, term.Sources)
 	if g.BandProbability != nil {
 		if g.Band != "" || g.Certainty != "" {
@@ -267,7 +269,16 @@ func checkGait(l *fault.List, field string, g Gait) *[5]float64 {
 	return &p
 }
 
+// plain gives the certainty its one name.
+func (g Gait) plain() Gait {
+	if g.Certainty == "" {
+		g.Certainty, g.Sure = g.Sure, ""
+	}
+	return g
+}
+
 func eyeCertainty(g Gait, p [5]float64) float64 {
+	g = g.plain()
 	if g.BandProbability == nil {
 		return certaintyOf[g.Certainty]
 	}

@@ -292,6 +292,15 @@ func TestByEye(t *testing.T) {
 	}
 }
 
+// How sure an eye is may stand under either name.
+func TestCertaintyByEitherName(t *testing.T) {
+	a := decide(t, Evidence{Gait: both(&Gait{Source: term.ByEye, Band: term.BandMarked, Certainty: term.Fairly})})
+	b := decide(t, Evidence{Gait: both(&Gait{Source: term.ByEye, Band: term.BandMarked, Sure: term.Fairly})})
+	if !reflect.DeepEqual(a, b) || a.Confidence != 0.18 {
+		t.Errorf("%+v\n%+v", a, b)
+	}
+}
+
 func TestRefused(t *testing.T) {
 	for field, e := range map[string]Evidence{
 		"gait.left.band_probability":         {Gait: both(chances(0, 0.5, 0.4, 0, 0))},
