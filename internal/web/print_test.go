@@ -94,7 +94,7 @@ func TestPrintOnTheBench(t *testing.T) {
 	if index(tilted) == read {
 		t.Error("a moved axis changes nothing")
 	}
-	cut := regexp.MustCompile(`data-handle="cut1" data-end="1" cx="([\d.]+)" cy="([\d.]+)"`).FindStringSubmatch(p.body)
+	cut := regexp.MustCompile(`data-handle="cut1" data-end="1"[^>]* cx="([\d.]+)" cy="([\d.]+)"`).FindStringSubmatch(p.body)
 	y, err := strconv.ParseFloat(cut[2], 64)
 	if err != nil {
 		t.Fatal(err)
