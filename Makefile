@@ -62,6 +62,8 @@ bench: $(BIN)
 fuzz:
 	$(GO) test -run '^$$' -fuzz FuzzDecode -fuzztime 30s ./internal/core/strict
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 30s ./internal/app
+	$(GO) test -run '^$$' -fuzz FuzzOpen -fuzztime 30s ./internal/picture
+	$(GO) test -run '^$$' -fuzz FuzzPixels -fuzztime 30s ./internal/core/footprint
 
 screenshots: $(BIN) node_modules/.package-lock.json
 	./tools/need mariadb-server chromium

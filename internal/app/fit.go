@@ -323,6 +323,15 @@ func (a *App) SetClosed(ctx context.Context, who Actor, fitID uint64, closed boo
 	}
 	if closed {
 		// With the fit go the pictures that nobody agreed to keep.
+		pictures, err := a.PrintPictures(ctx, who, fitID)
+		if err != nil {
+			return err
+		}
+		for _, p := range pictures {
+			if !p.Kept {
+				a.images.drop(p.ID)
+			}
+		}
 		if err := a.store.DeleteLoosePicturesOfFit(ctx, db.DeleteLoosePicturesOfFitParams{FitID: fitID, ShopID: who.ShopID}); err != nil {
 			return err
 		}

@@ -7,6 +7,7 @@ import (
 	"image"
 	"image/color"
 	"image/jpeg"
+	"slices"
 	"sync"
 	"time"
 
@@ -121,11 +122,7 @@ func (a *App) AddPrint(ctx context.Context, who Actor, fitID uint64, side term.S
 	if err := jpeg.Encode(&data, img, &jpeg.Options{Quality: 90}); err != nil {
 		return answer, err
 	}
-	options, err := json.Marshal(opt)
-	if err != nil {
-		return answer, err
-	}
-	values, err := readingValue(side, answer)
+	options, values, err := toKeep(side, opt, answer)
 	if err != nil {
 		return answer, err
 	}
@@ -166,11 +163,7 @@ func (a *App) AdjustPrint(ctx context.Context, who Actor, fitID uint64, side ter
 	if err != nil {
 		return answer, err
 	}
-	options, err := json.Marshal(opt)
-	if err != nil {
-		return answer, err
-	}
-	values, err := readingValue(side, answer)
+	options, values, err := toKeep(side, opt, answer)
 	if err != nil {
 		return answer, err
 	}
@@ -194,10 +187,25 @@ func (a *App) ReadPrint(ctx context.Context, who Actor, fitID uint64, p PrintPic
 
 // DeletePrint removes a side's picture alone: the reading stays.
 func (a *App) DeletePrint(ctx context.Context, who Actor, fitID uint64, side term.Side) error {
-	if _, _, err := a.PrintData(ctx, who, fitID, side); err != nil {
+	_, id, err := a.PrintData(ctx, who, fitID, side)
+	if err != nil {
 		return err
 	}
+	a.images.drop(id)
 	return a.store.DeletePictures(ctx, db.DeletePicturesParams{FitID: fitID, ShopID: who.ShopID, Kind: printKind, Side: string(side)})
+}
+
+// forgetForms is how long a form that was sent is remembered.
+const forgetForms = 48 * time.Hour
+
+// Tidy lets go of what may not stay: pictures that nobody agreed to keep, after two
+// hours, and forms that were sent days ago. A server does it every few minutes.
+func (a *App) Tidy(ctx context.Context) error {
+	if err := a.store.DeleteLoosePictures(ctx, a.Now().Add(-looseTime)); err != nil {
+		return err
+	}
+	a.images.keepSince(a.Now().Add(-looseTime))
+	return a.store.ClearSubmissions(ctx, a.Now().Add(-forgetForms))
 }
 
 func readPrint(img image.Image, side term.Side, opt PrintOptions) (footprint.Answer, error) {
@@ -208,11 +216,15 @@ func readPrint(img image.Image, side term.Side, opt PrintOptions) (footprint.Ans
 	return r.Answer(), nil
 }
 
-// readingValue is a reading as a finding: without the lines, which the picture has.
-func readingValue(side term.Side, a footprint.Answer) ([]Value, error) {
+// toKeep is what a reading leaves behind: the options as JSON, and a finding without
+// the lines, which the picture has.
+func toKeep(side term.Side, opt PrintOptions, a footprint.Answer) (options []byte, values []Value, err error) {
+	if options, err = json.Marshal(opt); err != nil {
+		return nil, nil, err
+	}
 	a.Outline, a.Toes = [][2]float64{}, [][][2]float64{}
 	data, err := json.Marshal(a)
-	return []Value{{Key: Key{readingField.Name, side, 0}, Field: readingField, Text: string(data)}}, err
+	return options, []Value{{Key: Key{readingField.Name, side, 0}, Field: readingField, Text: string(data)}}, err
 }
 
 // upright is the picture as it is seen, at most printLong long, and how many of its
@@ -270,6 +282,7 @@ type imageCache struct {
 
 type worked struct {
 	image   image.Image
+	since   time.Time
 	scale   string // that the picture was prepared with
 	ready   *footprint.Prepared
 	options string // that the answer was read with
@@ -287,7 +300,7 @@ func (c *imageCache) get(id uint64) image.Image {
 	return nil
 }
 
-func (c *imageCache) put(id uint64, img image.Image) {
+func (c *imageCache) put(id uint64, img image.Image, now time.Time) {
 	c.Lock()
 	defer c.Unlock()
 	if c.byID == nil {
@@ -296,12 +309,34 @@ func (c *imageCache) put(id uint64, img image.Image) {
 	if c.byID[id] != nil {
 		return
 	}
-	c.byID[id] = &worked{image: img}
+	c.byID[id] = &worked{image: img, since: now}
 	c.order = append(c.order, id)
 	if len(c.order) > mostImages {
 		delete(c.byID, c.order[0])
 		c.order = c.order[1:]
 	}
+}
+
+// keepSince forgets what was taken up before a time: it is decoded again if it is
+// still there.
+func (c *imageCache) keepSince(t time.Time) {
+	c.Lock()
+	defer c.Unlock()
+	c.order = slices.DeleteFunc(c.order, func(id uint64) bool {
+		old := c.byID[id].since.Before(t)
+		if old {
+			delete(c.byID, id)
+		}
+		return old
+	})
+}
+
+// drop forgets a picture.
+func (c *imageCache) drop(id uint64) {
+	c.Lock()
+	defer c.Unlock()
+	delete(c.byID, id)
+	c.order = slices.DeleteFunc(c.order, func(o uint64) bool { return o == id })
 }
 
 // answer is the last reading of a picture, when it was made with these options.
@@ -371,6 +406,6 @@ func (a *App) printImage(ctx context.Context, who Actor, fitID uint64, side term
 	if err != nil {
 		return nil, 0, err
 	}
-	a.images.put(id, img)
+	a.images.put(id, img, a.Now())
 	return img, id, nil
 }

@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"bytes"
+	"context"
 	"image/png"
 	"math/rand/v2"
 	"mime/multipart"
@@ -10,7 +11,9 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 
+	"trevik/internal/app"
 	"trevik/internal/core/footprint"
 	"trevik/internal/core/term"
 	"trevik/internal/device"
@@ -158,10 +161,30 @@ func TestPrintRefused(t *testing.T) {
 	// The other foot's print: read, with a word about it.
 	b.upload("/fits/5/print/left/photo", "photo", file, "keep", "no").to(t)
 	b.get("/fits/5/print").holds(t, "yet the print looks like a right foot")
-	// A picture that nobody agreed to keep goes with the fit.
+	// A picture that nobody agreed to keep goes after two hours, whatever happens.
+	later := app.New(s.store, func() time.Time { return now.Add(2*time.Hour + time.Minute) })
+	soon := app.New(s.store, func() time.Time { return now.Add(2*time.Hour - time.Minute) })
+	if err := soon.Tidy(context.Background()); err != nil {
+		t.Fatal(err)
+	}
+	if p := b.get("/fits/5/print/left/photo"); p.code != http.StatusOK {
+		t.Errorf("gone too soon: %d", p.code)
+	}
+	if err := later.Tidy(context.Background()); err != nil {
+		t.Fatal(err)
+	}
+	if p := b.get("/fits/5/print/left/photo"); p.code != http.StatusNotFound {
+		t.Errorf("after two hours: %d", p.code)
+	}
+	// And with the fit, when that is closed sooner; one that may be kept stays.
+	b.upload("/fits/5/print/left/photo", "photo", file, "keep", "no").to(t)
+	b.upload("/fits/5/print/right/photo", "photo", file, "keep", "yes").to(t)
 	b.post("/fits/5/close").to(t)
 	if p := b.get("/fits/5/print/left/photo"); p.code != http.StatusNotFound {
 		t.Errorf("not kept, yet %d", p.code)
+	}
+	if p := b.get("/fits/5/print/right/photo"); p.code != http.StatusOK {
+		t.Errorf("may be kept, yet %d", p.code)
 	}
 	for path, kind := range map[string]string{"/sheet?paper=a3": "application/pdf", "/sheet?paper=letter&format=svg": "image/svg+xml"} {
 		if p := b.get(path); p.code != http.StatusOK || p.header.Get("Content-Type") != kind {

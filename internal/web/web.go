@@ -84,9 +84,27 @@ func New(cfg Config) *Server {
 		hello.Station(), oldpair.Station(), feet.Station(), footprint.Station(), gait.Station(), support.Station(),
 		shoes.Station(), tryon.Station(), rotation.Station(), distance.Station(), card.Station(),
 	})
-	s := &Server{Env: env, Routes: slices.Concat(desk.New(env).Routes(), b.Routes()), stop: sessionStore.StopCleanup}
+	tidying, done := context.WithCancel(context.Background())
+	s := &Server{Env: env, Routes: slices.Concat(desk.New(env).Routes(), b.Routes()), stop: func() { done(); sessionStore.StopCleanup() }}
+	go s.tidy(tidying)
 	s.Handler = s.handler()
 	return s
+}
+
+// tidyEvery is how often what may not stay is let go of.
+const tidyEvery = 5 * time.Minute
+
+func (s *Server) tidy(ctx context.Context) {
+	for {
+		if err := s.Env.App.Tidy(ctx); err != nil && ctx.Err() == nil {
+			s.Env.Log.Warn("tidy", "error", err.Error())
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(tidyEvery):
+		}
+	}
 }
 
 func (s *Server) handler() http.Handler {

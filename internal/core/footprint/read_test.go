@@ -2,7 +2,6 @@ package footprint_test
 
 import (
 	"bytes"
-	"fmt"
 	"image"
 	"image/color"
 	"image/draw"
@@ -409,7 +408,7 @@ func FuzzPixels(f *testing.F) {
 			return
 		}
 		if !(r.ArchIndex >= 0 && r.ArchIndex <= 1) || r.Score < 0.3 || r.Score > 1 || math.Abs(r.P[0]+r.P[1]+r.P[2]-1) > 1e-6 {
-			t.Fatal(fmt.Sprintf("%+v", r))
+			t.Fatalf("%+v", r)
 		}
 	})
 }
