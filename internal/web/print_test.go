@@ -85,6 +85,8 @@ func TestPrintOnTheBench(t *testing.T) {
 	}
 	b.get("/fits/5/support").holds(t, "Print <b class=\"side left\">left") // a slip among the evidence
 
+	b.get("/fits/5/card").holds(t, " arch (print, index 0.")
+
 	// Put right by hand: the numbers follow, and go back.
 	moved := b.htmx("/fits/5/print/left/adjust", "level", "0.85")
 	moved.holds(t, "saved", "id=\"rail\"")

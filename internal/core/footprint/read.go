@@ -348,10 +348,13 @@ func (r *Reading) flag(name string) {
 	}
 }
 
+// IndexSD is the standard error of an arch index that was read with a quality score.
+func IndexSD(score float64) float64 { return readingSD / score }
+
 // classes gives the probability of each arch class from the arch index and the
 // reading's own error.
 func classes(ai, score float64) (arch term.Arch, p [3]float64) {
-	sd := readingSD / score
+	sd := IndexSD(score)
 	high := 0.5 * math.Erfc((ai-archHigh)/(sd*math.Sqrt2))
 	low := 0.5 * math.Erfc((archLow-ai)/(sd*math.Sqrt2))
 	p = [3]float64{units.Round(high, 4), 0, units.Round(low, 4)}

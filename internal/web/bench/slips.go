@@ -9,6 +9,7 @@ import (
 
 	"trevik/internal/app"
 	"trevik/internal/core/foot"
+	"trevik/internal/core/footprint"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
@@ -123,7 +124,7 @@ func seen(fit *app.Fit) []Slip {
 			put("gait", "Rolling in", support.Words(fit.Text("band", s, 0))+", "+sure, "gait."+string(s), app.Key{Name: "band", Side: s})
 		}
 		if r := fit.PrintReading(s); r != nil {
-			put("print", "Print", fmt.Sprintf("%s arch, index %.3f ± %.3f", r.Arch, r.ArchIndex, 0.010/r.Quality.Score), "arch."+string(s), app.Key{Name: "print_reading", Side: s})
+			put("print", "Print", fmt.Sprintf("%s arch, index %.3f ± %.3f", r.Arch, r.ArchIndex, footprint.IndexSD(r.Quality.Score)), "arch."+string(s), app.Key{Name: "print_reading", Side: s})
 			last := &out[len(out)-1]
 			last.Moved = append(last.Moved, fmt.Sprintf("High %.0f %%, medium %.0f %%, low %.0f %%; quality %.2f.", 100*r.ArchProbability.High, 100*r.ArchProbability.Medium, 100*r.ArchProbability.Low, r.Quality.Score))
 			if r.LengthMM != nil && r.BallMM != nil {

@@ -4,6 +4,7 @@ package card
 
 import (
 	"embed"
+	"fmt"
 	"html/template"
 	"net/http"
 	"slices"
@@ -12,6 +13,7 @@ import (
 
 	"trevik/internal/app"
 	"trevik/internal/core/foot"
+	core "trevik/internal/core/footprint"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/web/bench"
@@ -99,13 +101,24 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 		b.Overrule = &d
 	}
 	for _, s := range term.Sides {
-		x := side{Side: s, Length: fit.Reading("length_mm", s), Ball: fit.Reading("ball_mm", s), Arch: fit.Text("arch", s, 0), Band: fit.Text("band", s, 0)}
+		x := side{Side: s, Length: fit.Measure("length_mm", s), Ball: fit.Measure("ball_mm", s), Arch: archOf(fit, s), Band: fit.Text("band", s, 0)}
 		x.Size, _ = fit.SizeOf(s) // off the chart: the mm stand without a size
 		if x.Length.N > 0 || x.Arch != "" || x.Band != "" {
 			b.Sides = append(b.Sides, x)
 		}
 	}
 	return b, nil
+}
+
+// archOf is a side's arch in words, with its error where a print was read.
+func archOf(fit *app.Fit, s term.Side) string {
+	if r := fit.PrintReading(s); r != nil {
+		return fmt.Sprintf("%s arch (print, index %.3f ± %.3f)", r.Arch, r.ArchIndex, core.IndexSD(r.Quality.Score))
+	}
+	if a := fit.Text("arch", s, 0); a != "" {
+		return a + " arch, by eye"
+	}
+	return ""
 }
 
 func extra(b *bench.Bench) []kit.Route {

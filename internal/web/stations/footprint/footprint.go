@@ -94,7 +94,7 @@ func says(a core.Answer) []string {
 	p := a.ArchProbability
 	most := math.Max(p.High, math.Max(p.Medium, p.Low))
 	first := fmt.Sprintf("This print is of a %s arch: its middle third is %.1f %% of the print without toes (high up to 21, low from 26).", a.Arch, 100*a.ArchIndex)
-	second := fmt.Sprintf("The reading is good to about ± %.1f, so the class is right with %.0f %%.", 1/a.Quality.Score, 100*most)
+	second := fmt.Sprintf("The reading is good to about ± %.1f, so the class is right with %.0f %%.", 100*core.IndexSD(a.Quality.Score), 100*most)
 	if most < 0.7 {
 		second = fmt.Sprintf("It lies on the line: high %.0f %%, medium %.0f %%, low %.0f %%.", 100*p.High, 100*p.Medium, 100*p.Low)
 	}
