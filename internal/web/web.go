@@ -135,17 +135,17 @@ func (s *Server) handler() http.Handler {
 	return s.sessioned(r)
 }
 
+// sessionError is the context's key of an error of the session's own store.
+type sessionError struct{}
+
 // sessioned loads and keeps the session of every request that is not an asset.
 func (s *Server) sessioned(next http.Handler) http.Handler {
+	// The session's store fails outside the routes: its errors get the same page.
+	failing := gin.New()
+	failing.Use(s.logged, headers)
+	failing.NoRoute(func(c *gin.Context) { s.Env.Fail(c, c.Request.Context().Value(sessionError{}).(error)) })
 	s.Env.Sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
-		c, _ := gin.CreateTestContext(w)
-		c.Request = r
-		headers(c)
-		if !store.IsAway(err) && !errors.Is(err, context.Canceled) {
-			s.Env.Log.Error("session", "error", err.Error())
-		}
-		s.Env.Fail(c, err)
-		c.Writer.WriteHeaderNow()
+		failing.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), sessionError{}, err)))
 	}
 	with := s.Env.Sessions.LoadAndSave(next)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

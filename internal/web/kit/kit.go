@@ -348,7 +348,7 @@ func status(err error) (int, string, string) {
 // Fail answers with an error: a page, or a line for htmx.
 func (e *Env) Fail(c *gin.Context, err error) {
 	code, title, text := status(err)
-	if code >= 500 {
+	if code >= 500 && !errors.Is(err, context.Canceled) { // who went away needs no answer
 		e.Log.Error("request failed", "request", c.GetString("request"), "route", c.FullPath(), "status", code, "error", err.Error())
 	}
 	e.FailWith(c, code, title, text)
