@@ -185,7 +185,7 @@ func (t *tool) simulateCmd() *cobra.Command {
 		_, err := fmt.Fprintf(t.out, "%s: scan.json, left.png, right.png, truth.json\n", *out)
 		return err
 	}
-	parent.AddCommand(c)
+	parent.AddCommand(c, t.simulateTreadmill())
 	return parent
 }
 

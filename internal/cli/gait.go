@@ -1,0 +1,174 @@
+package cli
+
+import (
+	"fmt"
+	"image"
+	"image/jpeg"
+	"image/png"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"trevik/internal/core/fault"
+	"trevik/internal/core/gait"
+	"trevik/internal/core/term"
+	"trevik/internal/device"
+	"trevik/internal/recording"
+)
+
+func (t *tool) gaitCmd() *cobra.Command {
+	c := &cobra.Command{Use: "gait RECORDING", Short: "Contacts, angles and bands from a filmed gait", Args: cobra.ExactArgs(1),
+		Long: "Read a filmed gait: a folder or a .zip with recording.json and its frames (JPEG or PNG, numbered names).\nSeen from behind it gives rolling in and its band, from the side the landing, from the front the knee."}
+	c.RunE = func(_ *cobra.Command, args []string) error {
+		film, done, err := recording.Open(args[0])
+		if err != nil {
+			return err
+		}
+		defer done()
+		followed, err := gait.Follow(film, film.Recording, nil)
+		if err != nil {
+			return err
+		}
+		r, err := gait.Read(followed, film.Recording, gait.Corrections{})
+		if err != nil {
+			return err
+		}
+		return t.answer(r.Answer, func(w io.Writer) { gaitTable(w, r.Answer) })
+	}
+	return t.asJSON(c)
+}
+
+func gaitTable(w io.Writer, a gait.Answer) {
+	rows := [][2]string{{"View", fmt.Sprintf("%s, %s, %g frames a second, %d frames", a.View, a.Gait, a.FPS, a.Frames)}}
+	add := func(name, format string, args ...any) {
+		rows = append(rows, [2]string{name, fmt.Sprintf(format, args...)})
+	}
+	stat := func(name string, s *gait.Stat, unit string) {
+		if s == nil || s.Mean == nil {
+			return
+		}
+		spread := ""
+		if s.SD != nil {
+			spread = fmt.Sprintf(" ± %.1f", *s.SD)
+		}
+		add(name, "%.1f%s %s over %d", *s.Mean, spread, unit, s.N)
+	}
+	for _, side := range term.Sides {
+		s, named := a.Sides[side]
+		if s == nil {
+			if named {
+				add(kindWord(side), "could not be read")
+			}
+			continue
+		}
+		add(kindWord(side), "%d steps", len(s.Steps))
+		stat("  peak eversion", s.PeakEversionDeg, "°")
+		stat("  at touchdown", s.TouchdownDeg, "°")
+		if p := s.BandProbability; p != nil {
+			add("  band", "%s (under %.0f %%, neutral %.0f %%, mild %.0f %%, marked %.0f %%, severe %.0f %%)", s.BandWords, 100*p.Under, 100*p.Neutral, 100*p.Mild, 100*p.Marked, 100*p.Severe)
+		}
+		stat("  sole at touchdown", s.StrikeDeg, "°")
+		if s.Strike != "" {
+			add("  lands on", "%s", s.Strike)
+		}
+		stat("  shank at touchdown", s.ShankDeg, "°")
+		stat("  contact", s.ContactMS, "ms")
+		stat("  knee inward", s.KneeInDeg, "°")
+	}
+	if a.CadenceSPM != nil {
+		add("Cadence", "%.1f steps a minute", *a.CadenceSPM)
+	}
+	if a.AsymmetryDeg != nil {
+		add("Left and right differ", "%.1f °", *a.AsymmetryDeg)
+	}
+	flags := make([]string, len(a.Quality.Flags))
+	for i, f := range a.Quality.Flags {
+		flags[i] = string(f)
+	}
+	add("Quality", "%s", strings.TrimSpace(fmt.Sprintf("%.2f %s", a.Quality.Score, strings.Join(flags, ", "))))
+	table(w, rows)
+	warnings(w, a.Warnings)
+}
+
+func kindWord(s term.Side) string { return strings.ToUpper(string(s[:1])) + string(s[1:]) }
+
+func (t *tool) simulateTreadmill() *cobra.Command {
+	c := &cobra.Command{Use: "treadmill", Short: "A recording of an invented runner: recording.json, frames, truth.json", Args: cobra.NoArgs}
+	out := c.Flags().String("out", "", "the folder to write into")
+	var o device.TreadmillOptions
+	f := c.Flags()
+	f.Uint64Var(&o.Seed, "seed", 1, "the same seed gives the same runner")
+	f.StringVar((*string)(&o.View), "view", "rear", "rear, side or front")
+	f.StringVar((*string)(&o.Gait), "gait", "run", "run or walk")
+	f.StringVar((*string)(&o.Near), "near", "left", "from the side: the leg towards the camera")
+	f.Float64Var(&o.FPS, "fps", 120, "frames a second")
+	f.Float64Var(&o.Seconds, "seconds", 5, "how long")
+	f.IntVar(&o.Width, "width", 640, "px")
+	f.IntVar(&o.Height, "height", 480, "px")
+	f.BoolVar(&o.Shop, "shop", false, "a shop's conditions: noise, blur, a leaning camera, hidden dots and look-alikes")
+	f.BoolVar(&o.Barefoot, "barefoot", false, "without a shoe")
+	f.BoolVar(&o.NoDots, "no-dots", false, "without dots")
+	hue := f.Float64("hue", -1, "of the dots, degrees; else by the seed")
+	format := f.String("format", "jpeg", "jpeg or png")
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		var l fault.List
+		if *out == "" {
+			l.Add("out", "is missing; give the folder to write into")
+		}
+		fault.OneOf(&l, "format", *format, []string{"jpeg", "png"})
+		if cmd.Flags().Changed("hue") {
+			o.DotHueDeg = hue
+		}
+		if err := l.Err(); err != nil {
+			return err
+		}
+		m, err := device.NewTreadmill(o)
+		if err != nil {
+			return err
+		}
+		if err := os.MkdirAll(*out, 0o755); err != nil {
+			return fault.List{{Field: "out", Text: "cannot be made: " + err.Error()}}
+		}
+		if err := writeFrames(*out, *format, m); err != nil {
+			return err
+		}
+		if err := writeJSON(filepath.Join(*out, recording.File), m.Recording()); err != nil {
+			return err
+		}
+		if err := writeJSON(filepath.Join(*out, "truth.json"), m.Truth()); err != nil {
+			return err
+		}
+		_, err = fmt.Fprintf(t.out, "%s: recording.json, %d frames, truth.json\n", *out, m.Len())
+		return err
+	}
+	return c
+}
+
+func writeFrames(dir, format string, m gait.Frames) error {
+	encode := func(w io.Writer, img image.Image) error { return jpeg.Encode(w, img, &jpeg.Options{Quality: 90}) }
+	ext := "jpg"
+	if format == "png" {
+		encode, ext = png.Encode, "png"
+	}
+	for i := range m.Len() {
+		img, err := m.Frame(i)
+		if err != nil {
+			return err
+		}
+		f, err := os.Create(filepath.Join(dir, fmt.Sprintf("%04d.%s", i, ext)))
+		if err != nil {
+			return err
+		}
+		err = encode(f, img)
+		if closeErr := f.Close(); err == nil {
+			err = closeErr
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,339 @@
+package gait
+
+import (
+	"fmt"
+	"image"
+	"math"
+	"slices"
+	"sort"
+
+	"trevik/internal/core/fault"
+)
+
+// House values of following.
+const (
+	bridgeTime  = 0.025 // s, a gap that may be bridged
+	coastTime   = 0.060 // s, how long a lost dot is looked for where it should be
+	mostUnread  = 0.2   // the share of frames that may be missing or broken
+	hiddenShare = 0.55  // a spot of less than this of a dot's usual area is half hidden
+)
+
+// bridgeFrames is how many frames a gap may have and still be bridged.
+func bridgeFrames(fps float64) int { return max(1, int(bridgeTime*fps+1e-9)) }
+
+// Follow finds the dots in every frame and gives their paths. progress, when not
+// nil, is told how many frames are done and stops the work by an error. Follow fails
+// with a fault.List when there is no film or there are no dots to be found.
+func Follow(f Frames, r Recording, progress func(done int) error) (Followed, error) {
+	if err := r.Check(); err != nil {
+		return Followed{}, err
+	}
+	if progress == nil {
+		progress = func(int) error { return nil }
+	}
+	n := f.Len()
+	if n < 2 || n > MaxFrames {
+		return Followed{}, fault.List{{Field: "frames", Text: fmt.Sprintf("are %d; allowed are 2 to %d", n, MaxFrames)}}
+	}
+	hand, err := r.hand()
+	if err != nil {
+		return Followed{}, err
+	}
+	w := &watcher{frames: f, unread: map[int]bool{}}
+	var out Followed
+	if hand != nil {
+		out, err = w.followHand(hand, progress)
+	} else {
+		out, err = w.followDots(r, progress)
+	}
+	if err != nil {
+		return out, err
+	}
+	for i := range w.unread {
+		out.Unread = append(out.Unread, i)
+	}
+	slices.Sort(out.Unread)
+	if float64(len(out.Unread)) > mostUnread*float64(n) {
+		return out, fault.List{{Field: "frames", Text: fmt.Sprintf("cannot be used in %d of %d places: missing, broken or of another size", len(out.Unread), n)}}
+	}
+	out.Frames, out.Width, out.Height = n, w.size.X, w.size.Y
+	return out, nil
+}
+
+// watcher reads frames and remembers which could not be used. The first frame that
+// can be read gives the size that all must have.
+type watcher struct {
+	frames Frames
+	size   image.Point
+	unread map[int]bool
+}
+
+func (w *watcher) frame(i int) image.Image {
+	if w.unread[i] {
+		return nil
+	}
+	img, err := w.frames.Frame(i)
+	if err == nil && w.size == (image.Point{}) {
+		w.size = img.Bounds().Size()
+	}
+	if err != nil || img.Bounds().Size() != w.size || w.size.X < 16 || w.size.Y < 16 {
+		w.unread[i] = true
+		return nil
+	}
+	return img
+}
+
+// settleSize takes the size that most of some frames have.
+func (w *watcher) settleSize() {
+	count := map[image.Point]int{}
+	n := w.frames.Len()
+	for k := range 5 {
+		if img, err := w.frames.Frame(k * (n - 1) / 4); err == nil {
+			count[img.Bounds().Size()]++
+		}
+	}
+	best := 0
+	for s, k := range count {
+		if k > best || k == best && s.X*s.Y > w.size.X*w.size.Y {
+			w.size, best = s, k
+		}
+	}
+}
+
+// trail is a spot followed from frame to frame.
+type trail struct {
+	frames []int
+	spots  []spot
+	id     int
+}
+
+func (t *trail) last() (int, spot) { return t.frames[len(t.frames)-1], t.spots[len(t.spots)-1] }
+
+// expect is where the trail should be in a frame, px, and how fast it goes, px a
+// frame.
+func (t *trail) expect(frame int) (Point, float64) {
+	n := len(t.frames)
+	p := t.spots[n-1].Point
+	if n == 1 {
+		return p, 0
+	}
+	v := p.minus(t.spots[n-2].Point).times(1 / float64(t.frames[n-1]-t.frames[n-2]))
+	return p.plus(v.times(float64(frame - t.frames[n-1]))), math.Hypot(v.X, v.Y)
+}
+
+func (w *watcher) followDots(r Recording, progress func(int) error) (Followed, error) {
+	names := DotNames(r.View)
+	legs := 2
+	if r.View == Side {
+		legs = 1
+	}
+	n := w.frames.Len()
+	w.settleSize()
+	var samples []chroma
+	for k := range sampleFrames {
+		// Not at even steps, which could fall in with the stride.
+		at := int((float64(k) + 0.35*math.Sin(float64(7*k)) + 0.5) / sampleFrames * float64(n-1))
+		if img := w.frame(at); img != nil {
+			var c chroma
+			c.read(img)
+			samples = append(samples, c)
+		}
+	}
+	if len(samples) == 0 {
+		return Followed{}, fault.List{{Field: "frames", Text: "cannot be read; allowed are JPEG or PNG pictures of one size"}}
+	}
+	look, err := findLook(samples, legs*len(names), r.DotHueDeg)
+	if err != nil {
+		return Followed{}, err
+	}
+	var c chroma
+	var f finder
+	var open, all []*trail
+	coast := max(2, int(coastTime**r.FPS))
+	crowded := 0
+	for i := range n {
+		if err := progress(i); err != nil {
+			return Followed{}, err
+		}
+		img := w.frame(i)
+		if img == nil {
+			continue
+		}
+		c.read(img)
+		spots, ok := f.find(&c, look.hue, look.vivid)
+		if !ok {
+			crowded++
+			continue
+		}
+		open = slices.DeleteFunc(open, func(t *trail) bool { l, _ := t.last(); return i-l > coast })
+		for _, s := range link(open, spots, i) {
+			t := &trail{frames: []int{i}, spots: []spot{s}, id: len(all)}
+			open, all = append(open, t), append(all, t)
+		}
+		if len(all) > 200*mostSpots {
+			crowded = n // a storm of specks, and no end of memory
+			break
+		}
+	}
+	if 2*crowded > n {
+		return Followed{}, fault.List{{Field: "markers", Text: fmt.Sprintf("cannot be told from more than %d spots of their colour in a frame; name another hue, or mark them by hand", mostSpots)}}
+	}
+	deg := math.Round(look.hue.degrees())
+	out := Followed{HueDeg: &deg}
+	kept := keepDots(all, n, *r.FPS)
+	if err := out.name(kept, r, w.size.X); err != nil {
+		return out, err
+	}
+	return out, nil
+}
+
+// link gives every trail its spot of the frame, the surest pair first, and returns
+// the spots that no trail took.
+func link(open []*trail, spots []spot, frame int) (left []spot) {
+	type pair struct {
+		trail, spot int
+		cost        float64
+	}
+	var pairs []pair
+	for ti, t := range open {
+		at, last := t.last()
+		p, speed := t.expect(frame)
+		gap := float64(frame - at)
+		gate := gap * (3 + 0.35*last.diameter + 0.8*speed)
+		for si, s := range spots {
+			d := s.distance(p)
+			// A dot that lands or starts stays nearer to where it was.
+			if still := s.distance(last.Point); still < d && speed > 0 {
+				d = (d + still) / 2
+			}
+			if d > gate || s.diameter > 2.2*last.diameter || last.diameter > 2.2*s.diameter {
+				continue
+			}
+			size := math.Abs(math.Log(s.diameter / last.diameter))
+			pairs = append(pairs, pair{ti, si, d * (1 + size) * (1 + 0.2*(gap-1))})
+		}
+	}
+	sort.Slice(pairs, func(a, b int) bool { return pairs[a].cost < pairs[b].cost })
+	tookTrail, tookSpot := make([]bool, len(open)), make([]bool, len(spots))
+	for _, p := range pairs {
+		if tookTrail[p.trail] || tookSpot[p.spot] {
+			continue
+		}
+		tookTrail[p.trail], tookSpot[p.spot] = true, true
+		t := open[p.trail]
+		t.frames, t.spots = append(t.frames, frame), append(t.spots, spots[p.spot])
+	}
+	for i, s := range spots {
+		if !tookSpot[i] {
+			left = append(left, s)
+		}
+	}
+	return left
+}
+
+// keepDots refuses what is no dot: patches that are not round even at rest, of
+// another size than most, or that stay where they are.
+func keepDots(all []*trail, frames int, fps float64) []*trail {
+	still := stillPlaces(all, fps)
+	all = slices.DeleteFunc(all, func(t *trail) bool {
+		return len(t.frames) < max(3, int(0.02*fps)) || t.roundness() < 0.6 || still(t)
+	})
+	// The usual diameter, every trail counting by its length.
+	type sized struct {
+		d float64
+		n int
+	}
+	var d []sized
+	total := 0
+	for _, t := range all {
+		d = append(d, sized{t.diameter(), len(t.frames)})
+		total += len(t.frames)
+	}
+	slices.SortFunc(d, func(a, b sized) int {
+		if a.d < b.d {
+			return -1
+		}
+		return 1
+	})
+	usual, seen := 0.0, 0
+	for _, s := range d {
+		if seen += s.n; 2*seen >= total {
+			usual = s.d
+			break
+		}
+	}
+	return slices.DeleteFunc(all, func(t *trail) bool {
+		return t.diameter() < sizeLow*usual || t.diameter() > sizeHigh*usual
+	})
+}
+
+// roundness of a trail: what it is in its better frames, since speed draws a dot out.
+func (t *trail) roundness() float64 {
+	r := make([]float64, len(t.spots))
+	for i, s := range t.spots {
+		r[i] = s.round
+	}
+	slices.Sort(r)
+	return r[3*(len(r)-1)/4]
+}
+
+func (t *trail) diameter() float64 {
+	d := make([]float64, len(t.spots))
+	for i, s := range t.spots {
+		d[i] = s.diameter
+	}
+	return median(d)
+}
+
+// stillPlaces tells the trails that stand at a place where a spot stands nearly all
+// the time: something on the wall or on the treadmill.
+func stillPlaces(all []*trail, fps float64) func(*trail) bool {
+	type place struct {
+		p           Point
+		first, last int
+		n           int
+	}
+	var places []*place
+	middle := func(t *trail) (Point, bool) {
+		x, y := make([]float64, len(t.spots)), make([]float64, len(t.spots))
+		for i, s := range t.spots {
+			x[i], y[i] = s.X, s.Y
+		}
+		m := Point{median(x), median(y)}
+		off := make([]float64, len(t.spots))
+		for i, s := range t.spots {
+			off[i] = s.distance(m)
+		}
+		return m, median(off) < 0.8
+	}
+	find := func(m Point) *place {
+		for _, p := range places {
+			if p.p.distance(m) < 2.5 {
+				return p
+			}
+		}
+		return nil
+	}
+	for _, t := range all {
+		m, still := middle(t)
+		if !still {
+			continue
+		}
+		p := find(m)
+		if p == nil {
+			p = &place{p: m, first: t.frames[0]}
+			places = append(places, p)
+		}
+		p.first, p.last = min(p.first, t.frames[0]), max(p.last, t.frames[len(t.frames)-1])
+		p.n += len(t.frames)
+	}
+	return func(t *trail) bool {
+		m, still := middle(t)
+		if !still {
+			return false
+		}
+		p := find(m)
+		span := float64(p.last - p.first + 1)
+		return span > fps && float64(p.n) > 0.7*span
+	}
+}

@@ -1,0 +1,534 @@
+package gait
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"trevik/internal/core/fault"
+	"trevik/internal/core/term"
+)
+
+// dot is one spot of a trail in a frame.
+type dot struct {
+	spot
+	trail int
+}
+
+// role is a named dot of a leg.
+type role struct {
+	leg  int // 0 is the leg on the left of the picture
+	name int // among the view's dots, the highest first
+}
+
+// name gives the trails their dots and writes the paths. Frames in which every dot
+// is seen and the leg is stretched tell by leg and height what each trail is; all
+// of a trail's frames vote.
+func (out *Followed) name(trails []*trail, r Recording, width int) error {
+	names := DotNames(r.View)
+	frames := map[int][]dot{}
+	last := 0
+	for i, t := range trails {
+		for k, f := range t.frames {
+			frames[f] = append(frames[f], dot{t.spots[k], i})
+			last = max(last, f)
+		}
+	}
+	legs := 1
+	if r.View != Side {
+		several, seen := 0, 0
+		for _, d := range frames {
+			if len(d) >= len(names) {
+				seen++
+				if len(d) >= len(names)+2 {
+					several++
+				}
+			}
+		}
+		if several*10 > seen*3 {
+			legs = 2
+		}
+	}
+	chosen := pickTrails(trails, frames, legs*len(names), legs, r.View)
+	votes := make([]map[role]int, len(trails))
+	for i := range votes {
+		votes[i] = map[role]int{}
+	}
+	split := splitLegs(frames, chosen, legs, len(names))
+	stretched := stretchOf(frames, chosen, split, legs, len(names))
+	full := 0
+	for f := range last + 1 {
+		for leg, dots := range split(keep(frames[f], chosen)) {
+			if len(dots) != len(names) || extent(dots) < 0.8*stretched[leg] {
+				continue
+			}
+			order, ok := orderOf(dots, r.View)
+			if !ok {
+				continue
+			}
+			full++
+			for name, d := range order {
+				votes[d.trail][role{leg, name}]++
+			}
+		}
+	}
+	if full < 5 {
+		return fault.List{{Field: "markers", Text: fmt.Sprintf("are to be %s on each leg that is read, and are seen together in %d frames only; stick them on anew, or mark them by hand on a few frames", words(names), full)}}
+	}
+	roles := settle(trails, frames, votes, legs, len(names))
+	usual := usualSize(trails, roles)
+	out.Tracks = Tracks{}
+	sideOf := out.sides(trails, roles, r, legs, width)
+	var edges, sizes []float64
+	for i, t := range trails {
+		ro, ok := roles[i]
+		if !ok {
+			continue
+		}
+		side := sideOf(ro.leg)
+		if out.Tracks[side] == nil {
+			out.Tracks[side] = map[string][]Mark{}
+		}
+		path := out.Tracks[side][names[ro.name]]
+		for k, f := range t.frames {
+			s := t.spots[k]
+			if s.diameter*s.diameter < hiddenShare*usual[ro]*usual[ro] {
+				continue // half hidden: its centre is not the dot's
+			}
+			path = append(path, Mark{f, s.Point, Found})
+			if k > 0 && t.frames[k-1] == f-1 && s.distance(t.spots[k-1].Point) < 1 {
+				edges = append(edges, s.edge)
+				sizes = append(sizes, s.diameter)
+			}
+		}
+		out.Tracks[side][names[ro.name]] = path
+	}
+	for _, dots := range out.Tracks {
+		for name, path := range dots {
+			slices.SortStableFunc(path, func(a, b Mark) int { return a.Frame - b.Frame })
+			dots[name] = slices.CompactFunc(path, func(a, b Mark) bool { return a.Frame == b.Frame })
+		}
+	}
+	out.EdgePX, out.DiameterPX = median(edges), median(sizes)
+	return nil
+}
+
+func words(names []string) string {
+	s := ""
+	for i, n := range names {
+		switch {
+		case i == 0:
+		case i == len(names)-1:
+			s += " and "
+		default:
+			s += ", "
+		}
+		s += n
+	}
+	return s
+}
+
+func keep(dots []dot, chosen map[int]bool) []dot {
+	var out []dot
+	for _, d := range dots {
+		if chosen[d.trail] {
+			out = append(out, d)
+		}
+	}
+	return out
+}
+
+func extent(dots []dot) float64 {
+	lo, hi := math.Inf(1), math.Inf(-1)
+	for _, d := range dots {
+		lo, hi = min(lo, d.Y), max(hi, d.Y)
+	}
+	return hi - lo
+}
+
+// splitLegs gives a function that shares a frame's dots out between the legs, by a
+// line that lies half way between them in the frames in which all are seen.
+func splitLegs(frames map[int][]dot, chosen map[int]bool, legs, perLeg int) func([]dot) [][]dot {
+	if legs == 1 {
+		return func(d []dot) [][]dot { return [][]dot{d} }
+	}
+	var lines []float64
+	for _, d := range frames {
+		d = keep(d, chosen)
+		if len(d) != 2*perLeg {
+			continue
+		}
+		x := xs(d)
+		if gap := x[perLeg] - x[perLeg-1]; gap > 0 {
+			lines = append(lines, (x[perLeg]+x[perLeg-1])/2)
+		}
+	}
+	line := median(lines)
+	return func(d []dot) [][]dot {
+		// All there: the outer half of them by place; else the line.
+		if len(d) == 2*perLeg {
+			x := xs(d)
+			line := (x[perLeg] + x[perLeg-1]) / 2
+			return cut(d, line)
+		}
+		return cut(d, line)
+	}
+}
+
+func cut(d []dot, line float64) [][]dot {
+	out := make([][]dot, 2)
+	for _, s := range d {
+		if s.X < line {
+			out[0] = append(out[0], s)
+		} else {
+			out[1] = append(out[1], s)
+		}
+	}
+	return out
+}
+
+func xs(d []dot) []float64 {
+	x := make([]float64, len(d))
+	for i, s := range d {
+		x[i] = s.X
+	}
+	slices.Sort(x)
+	return x
+}
+
+// stretchOf is how far apart a leg's highest and lowest dot usually are when it is
+// stretched, px.
+func stretchOf(frames map[int][]dot, chosen map[int]bool, split func([]dot) [][]dot, legs, perLeg int) []float64 {
+	all := make([][]float64, legs)
+	for _, d := range frames {
+		for leg, dots := range split(keep(d, chosen)) {
+			if len(dots) == perLeg {
+				all[leg] = append(all[leg], extent(dots))
+			}
+		}
+	}
+	out := make([]float64, legs)
+	for leg, e := range all {
+		if slices.Sort(e); len(e) > 0 {
+			out[leg] = e[len(e)*9/10]
+		}
+	}
+	return out
+}
+
+// orderOf names one leg's dots in a frame, the highest first; ok is false where two
+// are too near to tell.
+func orderOf(dots []dot, v View) ([]dot, bool) {
+	d := slices.Clone(dots)
+	slices.SortFunc(d, func(a, b dot) int {
+		if a.Y < b.Y {
+			return -1
+		}
+		return 1
+	})
+	if v != Side {
+		for i := 1; i < len(d); i++ {
+			if d[i].Y-d[i-1].Y < 0.5*d[i].diameter {
+				return nil, false
+			}
+		}
+		return d, true
+	}
+	// Knee on top; of the other three the longest side joins heel and toe, and the
+	// heel is the one nearer to the ankle.
+	foot := d[1:]
+	best, ankle := 0.0, 0
+	for i := range foot {
+		if l := foot[(i+1)%3].distance(foot[(i+2)%3].Point); l > best {
+			best, ankle = l, i
+		}
+	}
+	heel, toe := foot[(ankle+1)%3], foot[(ankle+2)%3]
+	a, b := heel.distance(foot[ankle].Point), toe.distance(foot[ankle].Point)
+	if a > b {
+		heel, toe = toe, heel
+		a, b = b, a
+	}
+	return []dot{d[0], foot[ankle], heel, toe}, b > 1.15*a
+}
+
+// pickTrails chooses, where more moving dots are seen than there should be, the set
+// that is built like legs: pairs on one bone keep their distance, and the legs are
+// alike. Short trails are left in: the votes sort them out.
+func pickTrails(trails []*trail, frames map[int][]dot, expected, legs int, v View) map[int]bool {
+	chosen := map[int]bool{}
+	for i := range trails {
+		chosen[i] = true
+	}
+	counts := map[int]int{}
+	for _, d := range frames {
+		counts[len(d)]++
+	}
+	most, often := 0, 0
+	for n, k := range counts {
+		if k > often {
+			most, often = n, k
+		}
+	}
+	if most <= expected {
+		return chosen
+	}
+	var long []int
+	for i, t := range trails {
+		if 4*len(t.frames) >= len(frames) {
+			long = append(long, i)
+		}
+	}
+	if len(long) <= expected || len(long) > expected+5 {
+		return chosen
+	}
+	rigid := newRigidity(trails, long)
+	best, bestCost := []int(nil), math.Inf(1)
+	var combine func(from int, set []int)
+	combine = func(from int, set []int) {
+		if len(set) == expected {
+			if cost := rigid.cost(set, legs, v); cost < bestCost {
+				best, bestCost = slices.Clone(set), cost
+			}
+			return
+		}
+		for i := from; i <= len(long)-(expected-len(set)); i++ {
+			combine(i+1, append(set, long[i]))
+		}
+	}
+	combine(0, nil)
+	for _, i := range long {
+		if !slices.Contains(best, i) {
+			delete(chosen, i)
+		}
+	}
+	return chosen
+}
+
+// rigidity knows, of long trails, their middle places and how steady the distance
+// of each two is.
+type rigidity struct {
+	middle map[int]Point
+	spread map[[2]int]float64
+	mean   map[[2]int]float64
+}
+
+func newRigidity(trails []*trail, long []int) *rigidity {
+	r := &rigidity{map[int]Point{}, map[[2]int]float64{}, map[[2]int]float64{}}
+	for _, i := range long {
+		var x, y []float64
+		at := map[int]Point{}
+		for k, f := range trails[i].frames {
+			x, y = append(x, trails[i].spots[k].X), append(y, trails[i].spots[k].Y)
+			at[f] = trails[i].spots[k].Point
+		}
+		r.middle[i] = Point{median(x), median(y)}
+		for _, j := range long {
+			if j <= i {
+				continue
+			}
+			var d []float64
+			for k, f := range trails[j].frames {
+				if p, ok := at[f]; ok {
+					d = append(d, p.distance(trails[j].spots[k].Point))
+				}
+			}
+			m := median(d)
+			for k := range d {
+				d[k] = math.Abs(d[k] - m)
+			}
+			r.spread[[2]int{i, j}], r.mean[[2]int{i, j}] = median(d), m
+		}
+	}
+	return r
+}
+
+func (r *rigidity) of(i, j int) (spread, mean float64) {
+	k := [2]int{min(i, j), max(i, j)}
+	return r.spread[k], r.mean[k]
+}
+
+func (r *rigidity) cost(set []int, legs int, v View) float64 {
+	s := slices.Clone(set)
+	slices.SortFunc(s, func(a, b int) int {
+		if r.middle[a].X < r.middle[b].X {
+			return -1
+		}
+		return 1
+	})
+	per := len(s) / legs
+	cost := 0.0
+	var lengths [2][]float64
+	for leg := range legs {
+		l := s[leg*per : (leg+1)*per]
+		slices.SortFunc(l, func(a, b int) int {
+			if r.middle[a].Y < r.middle[b].Y {
+				return -1
+			}
+			return 1
+		})
+		for i := 1; i < per; i++ {
+			spread, mean := r.of(l[i-1], l[i])
+			weight := 1.0
+			if v == Rear && i == 2 {
+				weight = 0.2 // across the ankle the distance changes
+			}
+			cost += weight * spread / (mean + 1)
+			lengths[leg] = append(lengths[leg], mean)
+		}
+	}
+	if legs == 2 {
+		for i := range lengths[0] {
+			a, b := lengths[0][i], lengths[1][i]
+			cost += 0.3 * math.Abs(a-b) / (a + b + 1)
+		}
+	}
+	return cost
+}
+
+// settle gives each trail the role that most of its frames voted for, each role one
+// trail at a time; a trail without votes takes the one role that is left where it is.
+func settle(trails []*trail, frames map[int][]dot, votes []map[role]int, legs, perLeg int) map[int]role {
+	roles := map[int]role{}
+	sure := map[int]int{}
+	for i, v := range votes {
+		all, best := 0, role{}
+		for ro, n := range v {
+			all += n
+			if n > v[best] || n == v[best] && (ro.leg < best.leg || ro.leg == best.leg && ro.name < best.name) {
+				best = ro
+			}
+		}
+		if all > 0 && v[best]*10 >= all*7 {
+			roles[i], sure[i] = best, v[best]
+		}
+	}
+	// Two at once with one role: the one with fewer votes gives way.
+	for again := true; again; {
+		again = false
+		for f := range frames {
+			holder := map[role]int{}
+			for _, d := range frames[f] {
+				ro, ok := roles[d.trail]
+				if !ok {
+					continue
+				}
+				other, taken := holder[ro]
+				if !taken {
+					holder[ro] = d.trail
+					continue
+				}
+				loser := d.trail
+				if sure[other] < sure[d.trail] || sure[other] == sure[d.trail] && other > d.trail {
+					loser = other
+					holder[ro] = d.trail
+				}
+				delete(roles, loser)
+				again = true
+			}
+		}
+	}
+	for i, t := range trails {
+		if _, named := roles[i]; named || len(votes[i]) > 0 {
+			continue
+		}
+		lone := map[role]int{}
+		for k, f := range t.frames {
+			if ro, ok := onlyLeft(frames[f], roles, legs, perLeg, t.spots[k].Point); ok {
+				lone[ro]++
+			}
+		}
+		for ro, n := range lone {
+			if 10*n >= 7*len(t.frames) {
+				roles[i] = ro
+			}
+		}
+	}
+	return roles
+}
+
+// onlyLeft is the role that no named trail has in a frame, when it is the only one
+// on its leg and the place lies on that leg's side.
+func onlyLeft(dots []dot, roles map[int]role, legs, perLeg int, p Point) (role, bool) {
+	have := make([]map[int]bool, legs)
+	x := make([][]float64, legs)
+	for i := range have {
+		have[i] = map[int]bool{}
+	}
+	for _, d := range dots {
+		if ro, ok := roles[d.trail]; ok {
+			have[ro.leg][ro.name] = true
+			x[ro.leg] = append(x[ro.leg], d.X)
+		}
+	}
+	best, at := math.Inf(1), -1
+	for leg := range have {
+		if len(have[leg]) == perLeg-1 {
+			if d := math.Abs(median(x[leg]) - p.X); d < best {
+				best, at = d, leg
+			}
+		}
+	}
+	if at < 0 {
+		return role{}, false
+	}
+	for name := range perLeg {
+		if !have[at][name] {
+			return role{at, name}, true
+		}
+	}
+	return role{}, false
+}
+
+func usualSize(trails []*trail, roles map[int]role) map[role]float64 {
+	all := map[role][]float64{}
+	for i, ro := range roles {
+		for _, s := range trails[i].spots {
+			all[ro] = append(all[ro], s.diameter)
+		}
+	}
+	out := map[role]float64{}
+	for ro, d := range all {
+		out[ro] = median(d)
+	}
+	return out
+}
+
+// sides says which leg is which foot: from behind the left foot is on the left, from
+// the front on the right; from the side the near foot is told by the recording, or
+// by the way that the toe points.
+func (out *Followed) sides(trails []*trail, roles map[int]role, r Recording, legs, width int) func(leg int) term.Side {
+	mean := func(name int) Point {
+		var x, y []float64
+		for i, t := range trails {
+			if ro, ok := roles[i]; ok && (ro.name == name || name < 0) {
+				for _, s := range t.spots {
+					x, y = append(x, s.X), append(y, s.Y)
+				}
+			}
+		}
+		return Point{median(x), median(y)}
+	}
+	if r.View == Side {
+		near := r.Near
+		if near == "" {
+			near = term.Left
+			if mean(3).X > mean(2).X {
+				near = term.Right // it runs to the right, and shows its right side
+			}
+		}
+		return func(int) term.Side { return near }
+	}
+	leftOf := func(inLeftHalf bool) term.Side {
+		if inLeftHalf == (r.View == Rear) {
+			return term.Left
+		}
+		return term.Right
+	}
+	if legs == 1 {
+		out.OneLegAtPlace = true
+		one := leftOf(mean(-1).X < float64(width)/2)
+		return func(int) term.Side { return one }
+	}
+	return func(leg int) term.Side { return leftOf(leg == 0) }
+}
