@@ -256,3 +256,46 @@ func TestScannerAndFootprint(t *testing.T) {
 		}
 	}
 }
+
+// The treadmill's stand-in writes a recording that the calculator reads, the same as
+// a folder and as a repeated seed.
+func TestTreadmillAndGait(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "film")
+	args := []string{"simulate", "treadmill", "--seed", "3", "--seconds", "2", "--width", "320", "--height", "240", "--out"}
+	if code, _, errs := call("", append(args, dir)...); code != 0 {
+		t.Fatalf("simulate: %d %s", code, errs)
+	}
+	var truth struct {
+		Sides map[string]struct {
+			Peak float64 `json:"peak_eversion_deg"`
+		} `json:"sides"`
+	}
+	data, err := os.ReadFile(filepath.Join(dir, "truth.json"))
+	if err != nil || json.Unmarshal(data, &truth) != nil {
+		t.Fatal(err)
+	}
+	a := answer(t, "", "gait", dir)
+	if a["schema"] != "trevik.gait/v1" || a["view"] != "rear" || a["frames"] != 240.0 {
+		t.Errorf("the answer is %v %v %v", a["schema"], a["view"], a["frames"])
+	}
+	for side, s := range a["sides"].(map[string]any) {
+		peak := s.(map[string]any)["peak_eversion_deg"].(map[string]any)["mean"].(float64)
+		if math.Abs(peak-truth.Sides[side].Peak) > 0.6 {
+			t.Errorf("%s: peak %g, truly %g", side, peak, truth.Sides[side].Peak)
+		}
+	}
+	again := filepath.Join(t.TempDir(), "film")
+	call("", append(args, again)...)
+	for _, name := range []string{"truth.json", "recording.json", "0017.jpg"} {
+		x, _ := os.ReadFile(filepath.Join(dir, name))
+		y, _ := os.ReadFile(filepath.Join(again, name))
+		if len(x) == 0 || !bytes.Equal(x, y) {
+			t.Errorf("%s differs for the same seed", name)
+		}
+	}
+	for _, bad := range [][]string{{"gait", filepath.Join(dir, "none")}, {"gait", filepath.Join(dir, "truth.json")}, {"simulate", "treadmill"}, {"simulate", "treadmill", "--out", again, "--view", "top"}, {"simulate", "treadmill", "--out", again, "--fps", "9"}} {
+		if code, out, errs := call("", bad...); code != 2 || out != "" || errs == "" {
+			t.Errorf("%v: exit %d, %q, %q", bad, code, out, errs)
+		}
+	}
+}

@@ -161,7 +161,8 @@ func compareSteps(t *testing.T, side term.Side, s *gait.SideReading, truth *devi
 			t.Errorf("%s: the contact at %d was missed", side, truth.Steps[j].TouchdownFrame)
 		}
 	}
-	if n == 0 || off/float64(n) > 0.5 {
+	// Half a frame at 120 a second, a little over 4 ms.
+	if n == 0 || off/float64(n) > 0.5*max(1, fps/120) {
 		t.Errorf("%s: touchdown is off by %.2f frames on average over %d", side, off/float64(max(n, 1)), n)
 	}
 }
