@@ -53,6 +53,7 @@ type App struct {
 	store  *store.Store
 	now    func() time.Time
 	images imageCache
+	films  filmWork
 }
 
 // New makes the application on a store; now is the clock.

@@ -178,8 +178,14 @@ func (f *Fit) Evidence() support.Evidence {
 	var gait support.Both[support.Gait]
 	var arch support.Both[support.Arch]
 	for _, s := range term.Sides {
-		if b, sure := f.Text("band", s, 0), f.Text("band_sure", s, 0); b != "" && sure != "" {
-			setSide(&gait, s, support.Gait{Band: term.Band(b), Certainty: term.Certainty(sure), Source: term.ByEye})
+		if g := f.gaitOf(s); g != nil {
+			setSide(&gait, s, *g)
+		}
+		if k := f.KneeIn(s); k != nil {
+			if e.KneeInDeg == nil {
+				e.KneeInDeg = &support.Both[float64]{}
+			}
+			setSide(e.KneeInDeg, s, *k)
 		}
 		if p := f.ArchOf(s); p != nil {
 			setSide(&arch, s, support.Arch{ArchProbability: p})
@@ -257,7 +263,7 @@ func (f *Fit) usualGround() term.Ground {
 
 // Wearer is what of the runner changes a model's suitability.
 func (f *Fit) Wearer() shoe.Wearer {
-	w := shoe.Wearer{Strike: term.Strike(f.Text("strike", "", 0))}
+	w := shoe.Wearer{Strike: f.Strike()}
 	if v := f.Num("mass_kg", "", 0); v != nil {
 		w.MassKg = *v
 	}
@@ -272,7 +278,7 @@ func (f *Fit) Wearer() shoe.Wearer {
 func (f *Fit) Request(answer support.Answer, models []shoe.Model) (r match.Request, ok bool) {
 	week, km := f.Week()
 	r = match.Request{Schema: match.RequestSchema, Chart: f.Runner.Chart, Sock: term.Sock(f.Text("sock", "", 0)), Surface: f.Surface(), Level: answer.Level, Spread: answer.Spread,
-		Lead: f.Settings.LeadSchool, Strike: term.Strike(f.Text("strike", "", 0)), Experience: f.Text("experience", "", 0), MassKg: f.Num("mass_kg", "", 0),
+		Lead: f.Settings.LeadSchool, Strike: f.Strike(), Experience: f.Text("experience", "", 0), MassKg: f.Num("mass_kg", "", 0),
 		RaceKM: f.Num("race_km", "", 0), Settings: match.Settings{Room: f.Settings.Room, Drop: f.Settings.DropRule}, Models: models}
 	for _, s := range term.Sides {
 		m := f.Foot(s)

@@ -335,6 +335,15 @@ func (a *App) SetClosed(ctx context.Context, who Actor, fitID uint64, closed boo
 		if err := a.store.DeleteLoosePicturesOfFit(ctx, db.DeleteLoosePicturesOfFitParams{FitID: fitID, ShopID: who.ShopID}); err != nil {
 			return err
 		}
+		loose, err := a.store.LooseRecordingsOfFit(ctx, db.LooseRecordingsOfFitParams{FitID: fitID, ShopID: who.ShopID})
+		if err != nil {
+			return err
+		}
+		for _, id := range loose {
+			if err := a.dropFrames(ctx, id); err != nil {
+				return err
+			}
+		}
 		return a.store.CloseFit(ctx, db.CloseFitParams{ClosedAt: nullTime(a.Now()), ID: fitID, ShopID: who.ShopID})
 	}
 	return a.store.ReopenFit(ctx, db.ReopenFitParams{ID: fitID, ShopID: who.ShopID})

@@ -198,13 +198,16 @@ func (a *App) DeletePrint(ctx context.Context, who Actor, fitID uint64, side ter
 // forgetForms is how long a form that was sent is remembered.
 const forgetForms = 48 * time.Hour
 
-// Tidy lets go of what may not stay: pictures that nobody agreed to keep, after two
-// hours, and forms that were sent days ago. A server does it every few minutes.
+// Tidy lets go of what may not stay: pictures and films that nobody agreed to keep,
+// after two hours, films that are older than the shop keeps them, and forms that were sent days ago. A server does it every few minutes.
 func (a *App) Tidy(ctx context.Context) error {
 	if err := a.store.DeleteLoosePictures(ctx, a.Now().Add(-looseTime)); err != nil {
 		return err
 	}
 	a.images.keepSince(a.Now().Add(-looseTime))
+	if err := a.tidyFilms(ctx); err != nil {
+		return err
+	}
 	return a.store.ClearSubmissions(ctx, a.Now().Add(-forgetForms))
 }
 

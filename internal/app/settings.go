@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"strconv"
 	"time"
 
 	"trevik/internal/core/fault"
@@ -17,6 +18,7 @@ type Settings struct {
 	Room       string         `json:"room"`
 	DropRule   string         `json:"drop_rule"`
 	WearSchool string         `json:"wear_school"`
+	FilmDays   int            `json:"film_days"` // 0 is until somebody deletes it
 }
 
 // Setting is one choice: its values, what ships and why, and who chose last.
@@ -30,6 +32,9 @@ type Setting struct {
 	Maker   string
 	MadeAt  time.Time
 }
+
+// UntilDeleted is the answer that a film has no last day.
+const UntilDeleted = "until_deleted"
 
 // WearSchools are the three ways to tell when a pair is worn out.
 var WearSchools = []string{"by_condition", "by_distance", "by_own_history"}
@@ -47,6 +52,8 @@ func SettingList() []Setting {
 			Reason: "The drop that the runner is used to, and what the landing asks for; some shops go by habit alone."},
 		{Name: "wear_school", Label: "When a pair is worn out", Choices: WearSchools, Shipped: "by_condition",
 			Reason: "Load, history and what looking found; a fixed figure is simpler, the runner's own history more personal."},
+		{Name: "film_days", Label: "Days that a film may stay", Choices: []string{"7", "30", "90", UntilDeleted}, Shipped: "30",
+			Reason: "A film shows a person: the numbers stay, the frames go when a pair's comfort has been checked."},
 	}
 }
 
@@ -65,7 +72,8 @@ func settingsOf(set map[string]string) Settings {
 		}
 		return ""
 	}
-	return Settings{term.School(of("lead_school")), term.TrailRule(of("trail_rule")), of("room"), of("drop_rule"), of("wear_school")}
+	days, _ := strconv.Atoi(of("film_days")) // until_deleted is no number: 0
+	return Settings{term.School(of("lead_school")), term.TrailRule(of("trail_rule")), of("room"), of("drop_rule"), of("wear_school"), days}
 }
 
 // Settings of the person's shop, and the list with who chose what.

@@ -85,7 +85,7 @@ func New(cfg Config) *Server {
 		shoes.Station(), tryon.Station(), rotation.Station(), distance.Station(), card.Station(),
 	})
 	tidying, done := context.WithCancel(context.Background())
-	s := &Server{Env: env, Routes: slices.Concat(desk.New(env).Routes(), b.Routes()), stop: func() { done(); sessionStore.StopCleanup() }}
+	s := &Server{Env: env, Routes: slices.Concat(desk.New(env).Routes(), b.Routes()), stop: func() { done(); env.App.Close(); sessionStore.StopCleanup() }}
 	go s.tidy(tidying)
 	s.Handler = s.handler()
 	return s
@@ -241,7 +241,7 @@ func (s *Server) recovered(c *gin.Context) {
 // headers keep the page to itself: no inline script or style, no other origin.
 func headers(c *gin.Context) {
 	for name, value := range map[string]string{
-		"Content-Security-Policy":      "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'",
+		"Content-Security-Policy":      "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; media-src 'self' blob:; font-src 'self'; connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'",
 		"X-Content-Type-Options":       "nosniff",
 		"Referrer-Policy":              "same-origin",
 		"Cross-Origin-Opener-Policy":   "same-origin",

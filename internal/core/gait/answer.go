@@ -145,10 +145,13 @@ type Answer struct {
 // walkLower below.
 var bandLimits = [4]float64{3, 9, 12, 15}
 
+// JointSD is what a two-dimensional reading of this kind is good to for the joint,
+// degrees, however well the dots are found (house).
+const JointSD = 1.5
+
 // House values of a verdict.
 const (
 	walkLower    = 2.0
-	jointSD      = 1.5 // degrees that a two-dimensional reading is good to for the joint
 	loneStepSD   = 0.8 // degrees between steps, where one step alone was read
 	clearBand    = 0.6 // a band less likely than this is told with its neighbour
 	enoughSteps  = 5   // a side, for a verdict
@@ -166,7 +169,7 @@ func Bands(mean, sd float64, n int, m Motion) support.BandProbability {
 	if n < 2 {
 		sd, n = loneStepSD, 1
 	}
-	s := math.Sqrt(sd*sd/float64(n) + jointSD*jointSD)
+	s := math.Sqrt(sd*sd/float64(n) + JointSD*JointSD)
 	var below [4]float64
 	for i, limit := range bandLimits {
 		if m == Walk {
@@ -230,7 +233,7 @@ func ChangeOf(with, without *Stat) (Change, bool) {
 		if s.SD != nil {
 			sd, n = *s.SD, s.N
 		}
-		variance += sd*sd/float64(n) + jointSD*jointSD
+		variance += sd*sd/float64(n) + JointSD*JointSD
 	}
 	c := Change{Deg: units.Round(*with.Mean-*without.Mean, 2), SD: units.Round(math.Sqrt(variance), 2)}
 	c.Clear = math.Abs(c.Deg) > sureOfChange*c.SD

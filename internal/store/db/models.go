@@ -135,6 +135,31 @@ type Picture struct {
 	MadeAt  time.Time
 }
 
+type Recording struct {
+	ID          uint64
+	ShopID      uint64
+	FitID       uint64
+	Number      int32
+	Description json.RawMessage
+	Frames      int32
+	Width       int32
+	Height      int32
+	State       string
+	Note        string
+	Followed    sql.NullString
+	Corrections json.RawMessage
+	Kept        bool
+	FramesGone  bool
+	MadeBy      uint64
+	MadeAt      time.Time
+}
+
+type RecordingFrame struct {
+	RecordingID uint64
+	Number      int32
+	Data        []byte
+}
+
 type Run struct {
 	ID          uint64
 	ShopID      uint64

@@ -56,7 +56,7 @@ func (b *Bench) rail(fit *app.Fit, current Station, pairs []app.Pair) ([]RailRow
 			return draw.MiniArch(l, r), l != "" || r != ""
 		},
 		"gait": func() (template.HTML, bool) {
-			l, r := term.Band(fit.Text("band", term.Left, 0)), term.Band(fit.Text("band", term.Right, 0))
+			l, r := fit.Band(term.Left), fit.Band(term.Right)
 			return draw.MiniGait(l, r), l != "" || r != ""
 		},
 		"support": func() (template.HTML, bool) {

@@ -10,6 +10,7 @@ import (
 	"trevik/internal/app"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/footprint"
+	"trevik/internal/core/gait"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
@@ -120,8 +121,13 @@ func seen(fit *app.Fit) []Slip {
 		put("hello", "Caution", support.Words(string(fl)), "flags."+string(fl), app.Key{Name: "flags"})
 	}
 	for _, s := range term.Sides {
+		filmed := fit.GaitFilm(s)
 		if sure := fit.Text("band_sure", s, 0); sure != "" {
-			put("gait", "Rolling in", support.Words(fit.Text("band", s, 0))+", "+sure, "gait."+string(s), app.Key{Name: "band", Side: s})
+			title, evidence := "Rolling in", "gait."+string(s)
+			if filmed != nil {
+				title, evidence = "Rolling in, by eye", "" // the film counts
+			}
+			put("gait", title, support.Words(fit.Text("band", s, 0))+", "+sure, evidence, app.Key{Name: "band", Side: s})
 		}
 		if r := fit.PrintReading(s); r != nil {
 			put("print", "Print", fmt.Sprintf("%s arch, index %.3f ± %.3f", r.Arch, r.ArchIndex, footprint.IndexSD(r.Quality.Score)), "arch."+string(s), app.Key{Name: "print_reading", Side: s})
@@ -155,10 +161,65 @@ func seen(fit *app.Fit) []Slip {
 	if fit.Text("felt_right", "", 0) == "yes" {
 		put("old-pair", "Felt right", support.Words(fit.Text("present_level", "", 0)), "comfortable_level", app.Key{Name: "present_level"})
 	}
+	out = append(out, films(fit)...)
 	if v := fit.Text("strike", "", 0); v != "" {
 		put("gait", "Lands on", v, "", app.Key{Name: "strike"})
 	}
 	return out
+}
+
+// films are the slips of what was filmed: value, error, surface and shoe.
+func films(fit *app.Fit) []Slip {
+	var out []Slip
+	for _, r := range fit.FilmReadings() {
+		for _, s := range term.Sides {
+			of := r.Sides[s]
+			if of == nil {
+				continue
+			}
+			slip := Slip{Side: s, At: r.Finding.MadeAt, Hand: r.Finding.Maker, How: r.Name() + " on " + r.Surface, URL: URL(fit.ID, "gait")}
+			if r.Surface == "" {
+				slip.How = r.Name()
+			}
+			if r.CadenceSPM != nil {
+				slip.Moved = append(slip.Moved, fmt.Sprintf("%.0f steps a minute; quality %.2f.", *r.CadenceSPM, r.Quality.Score))
+			}
+			switch {
+			case of.PeakEversionDeg != nil:
+				slip.Title, slip.Value = "Rolling in, filmed", fmt.Sprintf("%s, %s", statWithError(of.PeakEversionDeg, "°"), of.BandWords)
+				if best := fit.GaitFilm(s); best != nil && best.Number == r.Number {
+					slip.evidence = "gait." + string(s)
+				}
+				for _, c := range fit.FilmChanges() {
+					if c.Side == s && c.Shod == r.Shod {
+						slip.Moved = append(slip.Moved, fmt.Sprintf("Against the runner's own gait: %+.1f° ± %.1f°.", c.Value.Deg, c.Value.SD))
+					}
+				}
+			case of.KneeInDeg != nil:
+				slip.Title, slip.Value, slip.evidence = "Knee inward, filmed", statWithError(of.KneeInDeg, "°"), "knee_in."+string(s)
+			case of.StrikeDeg != nil:
+				slip.Title = "Landing, filmed"
+				slip.Value = strings.TrimPrefix(fmt.Sprintf("%s, sole %s, contact %s", of.Strike, statWithError(of.StrikeDeg, "°"), statWithError(of.ContactMS, " ms")), ", ")
+				if of.FarAhead {
+					slip.Moved = append(slip.Moved, fmt.Sprintf("The shank stands %s ahead at touchdown: the foot lands far ahead of the body.", statWithError(of.ShankDeg, "°")))
+				}
+			default:
+				continue
+			}
+			out = append(out, slip)
+		}
+	}
+	return out
+}
+
+func statWithError(s *gait.Stat, unit string) string {
+	if s == nil || s.Mean == nil {
+		return "unknown"
+	}
+	if s.SD == nil {
+		return fmt.Sprintf("%.1f%s", *s.Mean, unit)
+	}
+	return fmt.Sprintf("%.1f%s ± %.1f over %d", *s.Mean, unit, *s.SD, s.N)
 }
 
 // measured are the slips of the feet.

@@ -14,6 +14,7 @@ import (
 	"trevik/internal/app"
 	"trevik/internal/core/foot"
 	core "trevik/internal/core/footprint"
+	"trevik/internal/core/gait"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/web/bench"
@@ -101,7 +102,7 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 		b.Overrule = &d
 	}
 	for _, s := range term.Sides {
-		x := side{Side: s, Length: fit.Measure("length_mm", s), Ball: fit.Measure("ball_mm", s), Arch: archOf(fit, s), Band: fit.Text("band", s, 0)}
+		x := side{Side: s, Length: fit.Measure("length_mm", s), Ball: fit.Measure("ball_mm", s), Arch: archOf(fit, s), Band: bandOf(fit, s)}
 		x.Size, _ = fit.SizeOf(s) // off the chart: the mm stand without a size
 		if x.Length.N > 0 || x.Arch != "" || x.Band != "" {
 			b.Sides = append(b.Sides, x)
@@ -117,6 +118,18 @@ func archOf(fit *app.Fit, s term.Side) string {
 	}
 	if a := fit.Text("arch", s, 0); a != "" {
 		return a + " arch, by eye"
+	}
+	return ""
+}
+
+// bandOf is a side's rolling in in words, with its error where it was filmed.
+func bandOf(fit *app.Fit, s term.Side) string {
+	if r := fit.GaitFilm(s); r != nil {
+		of := r.Sides[s]
+		return fmt.Sprintf("%s gait (filmed %s: %.1f° ± %.1f° over %d steps)", of.BandWords, r.Name(), *of.PeakEversionDeg.Mean, gait.JointSD, of.PeakEversionDeg.N)
+	}
+	if b := fit.Text("band", s, 0); b != "" {
+		return support.Words(b) + " gait, by eye"
 	}
 	return ""
 }
