@@ -17,7 +17,7 @@ demo: $(BIN)
 	$(BIN) demo
 
 test: $(BIN) node_modules/.package-lock.json
-	./tools/need mariadb-server chromium
+	./tools/need mariadb-server chromium ffmpeg
 	$(GO) vet ./...
 	test -z "$$(gofmt -l cmd internal)" || { gofmt -l cmd internal; exit 1; }
 	$(MAKE) stale
@@ -26,7 +26,7 @@ test: $(BIN) node_modules/.package-lock.json
 
 build: $(BIN)
 
-GO_SOURCES := $(shell find cmd internal -name '*.go' -o -name '*.sql' -o -name '*.html') $(STATIC)/app.js $(STATIC)/print.js $(STATIC)/mark.svg go.mod
+GO_SOURCES := $(shell find cmd internal -name '*.go' -o -name '*.sql' -o -name '*.html') $(STATIC)/app.js $(STATIC)/print.js $(STATIC)/film.js $(STATIC)/mark.svg go.mod
 
 $(BIN): $(GO_SOURCES) $(STATIC)/app.css $(STATIC)/htmx.min.js $(FONTS)/.done
 	./tools/need mariadb-server
@@ -68,7 +68,7 @@ fuzz:
 	$(GO) test -run '^$$' -fuzz FuzzZip -fuzztime 30s ./internal/recording
 
 screenshots: $(BIN) node_modules/.package-lock.json
-	./tools/need mariadb-server chromium
+	./tools/need mariadb-server chromium ffmpeg
 	node e2e/screenshots.mjs
 
 clean:

@@ -23,7 +23,7 @@ export const test = base.extend({
     page.on("pageerror", (e) => wrong.push(`script: ${e.message}`));
     page.on("request", (r) => {
       const host = new URL(r.url()).hostname;
-      if (host !== "127.0.0.1" && !r.url().startsWith("data:")) wrong.push(`request: ${r.url()}`);
+      if (host !== "127.0.0.1" && !/^(data|blob):/.test(r.url())) wrong.push(`request: ${r.url()}`);
     });
     await use(page);
     expect(wrong.filter((w) => !expected.some((e) => w.includes(e)))).toEqual([]);

@@ -10,6 +10,7 @@ import (
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
+	"trevik/internal/core/gait"
 	"trevik/internal/core/match"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
@@ -167,6 +168,17 @@ var (
 		{Name: "scan_heel_mm", Label: "Heel width", Kind: Number, Unit: MM, Lo: foot.MinHeelMM, Hi: foot.MaxHeelMM, Sides: true, How: "scanner", Error: 0.5},
 		{Name: "scan_heel_to_ball_mm", Label: "Heel to ball", Kind: Number, Unit: MM, Lo: foot.MinHeelToBallMM, Hi: foot.MaxHeelToBallMM, Sides: true, How: "scanner", Error: 0.5},
 		{Name: "scan_instep_mm", Label: "Instep, standing", Kind: Number, Unit: MM, Lo: foot.MinInstepMM, Hi: foot.MaxInstepMM, Sides: true, How: "scanner", Error: 0.5},
+	}
+	// FilmFields describe a film before it is taken.
+	FilmFields = []Field{
+		{Name: "view", Label: "Seen", Kind: Choice, Choices: texts(gait.Views)},
+		{Name: "gait", Label: "At a", Kind: Choice, Choices: texts(gait.Motions)},
+		{Name: "shod", Label: "In", Kind: Text, Max: 80},
+		{Name: "surface", Label: "On", Kind: Choice, Choices: gait.Surfaces},
+		{Name: "near", Label: "Leg towards the camera", Kind: Choice, Choices: texts(term.Sides)},
+		{Name: "speed_kmh", Label: "Speed", Kind: Number, Unit: "km/h", Lo: 0.5, Hi: 45},
+		{Name: "fps", Label: "Frames a second, if not the film's own", Kind: Number, Lo: gait.MinFPS, Hi: gait.MaxFPS},
+		{Name: "keep", Label: "May we keep the film?", Kind: Choice, Choices: []string{"yes", "no"}},
 	}
 	OverruleFields = []Field{{Name: "reason", Label: "Reason, kept with your name", Kind: Text, Max: 1000}}
 	ChooseFields   = []Field{{Name: "model", Label: "Model", Kind: Text, Max: 80}, {Name: "reason", Label: "In their words", Kind: Text, Max: 1000}}

@@ -71,7 +71,8 @@ type Film struct {
 	FramesGone    bool
 	Maker         string
 	MadeAt        time.Time
-	Progress      int // per cent, while it is read
+	Working       bool // it is filmed by the bench or read just now
+	Progress      int  // per cent of that
 }
 
 // Plain says whether the film shows the runner's own gait: barefoot or in a plain
@@ -224,7 +225,8 @@ func (f *Fit) FilmChanges() []FilmChange {
 
 func (a *App) filmOf(r db.RecordingsOfRow) (Film, error) {
 	f := Film{ID: r.ID, FitID: r.FitID, Number: int(r.Number), Frames: int(r.Frames), Width: int(r.Width), Height: int(r.Height), State: FilmState(r.State), Note: r.Note,
-		Kept: r.Kept, FramesGone: r.FramesGone, Maker: r.Maker, MadeAt: r.MadeAt, Progress: a.films.progress(r.ID)}
+		Kept: r.Kept, FramesGone: r.FramesGone, Maker: r.Maker, MadeAt: r.MadeAt}
+	f.Progress, f.Working = a.films.progress(r.ID)
 	return f, json.Unmarshal(r.Description, &f.Recording)
 }
 
@@ -901,13 +903,13 @@ func (w *filmWork) run(id uint64, do func(ctx context.Context, tell func(percent
 	})
 }
 
-func (w *filmWork) progress(id uint64) int {
+func (w *filmWork) progress(id uint64) (percent int, working bool) {
 	w.Lock()
 	defer w.Unlock()
 	if j := w.jobs[id]; j != nil {
-		return j.percent
+		return j.percent, true
 	}
-	return 0
+	return 0, false
 }
 
 func (w *filmWork) stop(id uint64) {

@@ -190,7 +190,7 @@ func NewTreadmill(o TreadmillOptions) (*Treadmill, error) {
 func (t *Treadmill) newLeg(side term.Side, r *rand.Rand) *leg {
 	o := t.opt
 	w, h := float64(o.Width), float64(o.Height)
-	l := &leg{side: side, scale: 0.42 * h * (0.9 + 0.2*r.Float64()), floor: h * (0.84 + 0.05*r.Float64()), lift: h * (0.14 + 0.1*r.Float64()),
+	l := &leg{side: side, scale: 0.42 * h * (0.9 + 0.2*r.Float64()), floor: h * (0.865 + 0.006*r.Float64()), lift: h * (0.14 + 0.1*r.Float64()),
 		late: 0.5 + 2*r.Float64(), lean: 2 + 4*r.Float64(), sway: 3 * r.Float64(), drift: h * (0.01 + 0.025*r.Float64()), off: -2 + 4*r.Float64(), swing: -6 + 5*r.Float64(),
 		bounce: h * 0.02 * r.Float64(), hidden: map[string][][2]int{}}
 	if o.Gait == gait.Walk {
@@ -235,9 +235,9 @@ func (t *Treadmill) stepOut(l *leg, start float64, r *rand.Rand) {
 		}
 	}
 	down := -5 + 5*r.Float64()
-	rise := 0.38 + 0.14*r.Float64()
+	rise := 0.4 + 0.12*r.Float64()
 	strike, shank, knee := -6+26*r.Float64(), 2+11*r.Float64(), -2+14*r.Float64()
-	contact := (0.16 + 0.05*r.Float64()) // the heel's
+	contact := 0.19 + 0.05*r.Float64() // the heel's
 	if t.opt.View == gait.Side {
 		contact = 0.22 + 0.05*r.Float64()
 	}

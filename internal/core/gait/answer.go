@@ -141,17 +141,19 @@ type Answer struct {
 	Warnings     []fault.Warning            `json:"warnings"`
 }
 
-// Limits of the bands of a run's mean peak eversion, degrees (house); a walk's lie
-// walkLower below.
-var bandLimits = [4]float64{3, 9, 12, 15}
+// BandLimits of a run's mean peak eversion, degrees (house); a walk's lie WalkLower
+// below.
+var BandLimits = [4]float64{3, 9, 12, 15}
 
 // JointSD is what a two-dimensional reading of this kind is good to for the joint,
 // degrees, however well the dots are found (house).
 const JointSD = 1.5
 
+// WalkLower is how much lower a walk's limits lie, degrees.
+const WalkLower = 2.0
+
 // House values of a verdict.
 const (
-	walkLower    = 2.0
 	loneStepSD   = 0.8 // degrees between steps, where one step alone was read
 	clearBand    = 0.6 // a band less likely than this is told with its neighbour
 	enoughSteps  = 5   // a side, for a verdict
@@ -171,9 +173,9 @@ func Bands(mean, sd float64, n int, m Motion) support.BandProbability {
 	}
 	s := math.Sqrt(sd*sd/float64(n) + JointSD*JointSD)
 	var below [4]float64
-	for i, limit := range bandLimits {
+	for i, limit := range BandLimits {
 		if m == Walk {
-			limit -= walkLower
+			limit -= WalkLower
 		}
 		below[i] = 0.5 * math.Erfc(-(limit-mean)/(s*math.Sqrt2))
 	}

@@ -196,7 +196,8 @@ func refine(y []float64, known []bool, fps float64, from, low, to int) contact {
 	}
 	// What lies on the floor before the fit's touchdown is on the ground too.
 	level, slope := line(y, c.on+1, min(c.on+inner, c.off))
-	for c.on > from && math.Abs(level+slope*float64(c.on-1)-y[c.on-1]) < restsPX {
+	rests := func(i int) bool { return math.Abs(level+slope*float64(i)-y[i]) < restsPX }
+	for c.on > from+1 && rests(c.on-1) && rests(c.on-2) {
 		c.on--
 	}
 	// And what has risen off it before the fit's last frame is not.

@@ -121,6 +121,15 @@ func (t *trail) expect(frame int) (Point, float64) {
 	return p.plus(v.times(float64(frame - t.frames[n-1]))), math.Hypot(v.X, v.Y)
 }
 
+// fastest is the trail's greatest speed over its last few steps, px a frame.
+func (t *trail) fastest() float64 {
+	best := 0.0
+	for i := max(1, len(t.frames)-4); i < len(t.frames); i++ {
+		best = max(best, t.spots[i].distance(t.spots[i-1].Point)/float64(t.frames[i]-t.frames[i-1]))
+	}
+	return best
+}
+
 func (w *watcher) followDots(r Recording, progress func(int) error) (Followed, error) {
 	names := DotNames(r.View)
 	legs := 2
@@ -151,6 +160,7 @@ func (w *watcher) followDots(r Recording, progress func(int) error) (Followed, e
 	var open, all []*trail
 	coast := max(2, int(coastTime**r.FPS))
 	crowded := 0
+	var same repeater
 	for i := range n {
 		if err := progress(i); err != nil {
 			return Followed{}, err
@@ -163,6 +173,10 @@ func (w *watcher) followDots(r Recording, progress func(int) error) (Followed, e
 		spots, ok := f.find(&c, look.hue, look.vivid)
 		if !ok {
 			crowded++
+			continue
+		}
+		if same.repeats(spots) { // a frame that came twice stands where another is lost
+			w.unread[i] = true
 			continue
 		}
 		open = slices.DeleteFunc(open, func(t *trail) bool { l, _ := t.last(); return i-l > coast })
@@ -187,6 +201,36 @@ func (w *watcher) followDots(r Recording, progress func(int) error) (Followed, e
 	return out, nil
 }
 
+// repeater tells a frame that came twice: everything that moved stands still at once.
+type repeater struct {
+	last  []spot
+	moved float64 // px, the middle spot's last step
+}
+
+// House values of a frame that came twice.
+const (
+	stillPX  = 0.12
+	movingPX = 1.0
+	fewSpots = 3
+)
+
+func (r *repeater) repeats(spots []spot) bool {
+	last := r.last
+	if len(spots) != len(last) || len(spots) < fewSpots {
+		r.last, r.moved = spots, 0
+		return false
+	}
+	steps := make([]float64, len(spots))
+	for i, s := range spots {
+		steps[i] = s.distance(last[i].Point)
+	}
+	if slices.Max(steps) < stillPX && r.moved > movingPX {
+		return true
+	}
+	r.last, r.moved = spots, median(steps)
+	return false
+}
+
 // link gives every trail its spot of the frame, the surest pair first, and returns
 // the spots that no trail took.
 func link(open []*trail, spots []spot, frame int) (left []spot) {
@@ -199,7 +243,7 @@ func link(open []*trail, spots []spot, frame int) (left []spot) {
 		at, last := t.last()
 		p, speed := t.expect(frame)
 		gap := float64(frame - at)
-		gate := gap * (3 + 0.35*last.diameter + 0.8*speed)
+		gate := gap * (3 + 0.35*last.diameter + 0.8*max(speed, 0.7*t.fastest()))
 		for si, s := range spots {
 			d := s.distance(p)
 			// A dot that lands or starts stays nearer to where it was.

@@ -54,6 +54,7 @@ type body struct {
 	Cautions []string
 	Overrule *app.Decision
 	Advice   foot.Difference
+	Stills   []app.Still
 }
 
 // Station is Card.
@@ -81,6 +82,9 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 		if at := slices.IndexFunc(worn, func(w app.Worn) bool { return w.Pair.ID == b.Basis.PairID }); at >= 0 {
 			b.Worn = &worn[at]
 		}
+	}
+	if b.Stills, err = bn.App.Stills(c, kit.MustWho(c), fit.ID); err != nil {
+		return nil, err
 	}
 	b.Lead = kit.Sentence(draw.SchoolNames[b.Support.Lead])
 	if b.Support.Schools != nil {

@@ -1,18 +1,25 @@
-// Package gait is the station of rolling in: for now as the fitter sees it from
-// behind.
+// Package gait is the station of rolling in and landing: films that are read, put
+// right by hand and compared, or what the fitter sees.
 package gait
 
 import (
 	"embed"
+	"fmt"
 	"html/template"
+	"math"
+	"net/url"
+	"strconv"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"trevik/internal/app"
+	core "trevik/internal/core/gait"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
+	"trevik/internal/web/kit"
 )
 
 //go:embed *.html
@@ -31,32 +38,216 @@ type side struct {
 }
 
 type body struct {
-	Sides []side
-	Ask   bool
+	Films    []app.Film
+	Film     *app.Film // on the table
+	With     *app.Film // beside it
+	Mirror   bool
+	Others   []app.Film // that may be laid beside it
+	Reading  *core.Reading
+	Curves   template.HTML
+	Strip    template.HTML
+	Says     []string
+	Changes  []app.FilmChange
+	Working  bool // a film is on its way
+	Stills   []app.Still
+	Sides    []side
+	Ask      bool
+	Shoes    []string
+	NewFault map[string]string
 }
 
 // Station is Gait.
 func Station() bench.Station {
-	return bench.Station{Path: "gait", Name: "Gait", Lead: "From straight behind: how far the ankle and arch come in, each side, and how sure.",
-		Template: bench.Parse(files, "*.html"),
-		Body: func(_ *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
-			var b body
-			for _, s := range term.Sides {
-				x := side{Side: s, Band: term.Band(fit.Text("band", s, 0))}
-				if x.Band == "" {
-					continue
-				}
-				x.Drawing = draw.Rear(s, x.Band)
-				if sure := fit.Text("band_sure", s, 0); sure != "" {
-					p := support.SpreadByEye(x.Band, term.Certainty(sure))
-					for i, v := range []float64{p.Under, p.Neutral, p.Mild, p.Marked, p.Severe} {
-						x.Chances = append(x.Chances, chance{term.Bands[i], v})
-					}
-				} else {
-					b.Ask = true
-				}
-				b.Sides = append(b.Sides, x)
+	return bench.Station{Path: "gait", Name: "Gait", Lead: "From straight behind, at ankle height: how far each ankle comes in, when, and how sure that is.",
+		Template: bench.Parse(files, "*.html"), Fields: app.FilmFields, Body: bodyOf, Extra: extra}
+}
+
+// asked is which film the page shows, by the address of the page or of the request.
+func asked(c *gin.Context, name string) uint64 {
+	v := c.Query(name)
+	if v == "" && name == "film" {
+		v = c.Param("film")
+	}
+	if v == "" {
+		if page, err := url.Parse(c.GetHeader("HX-Current-URL")); err == nil {
+			v = page.Query().Get(name)
+		}
+	}
+	id, _ := strconv.ParseUint(v, 10, 63)
+	return id
+}
+
+func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
+	who := kit.MustWho(c)
+	b := body{Changes: fit.FilmChanges()}
+	var err error
+	if b.Films, err = bn.App.Films(c, who, fit.ID); err != nil {
+		return nil, err
+	}
+	want := asked(c, "film")
+	for i := range b.Films {
+		f := &b.Films[i]
+		b.Working = b.Working || f.Working || f.State == app.FilmBeingRead
+		if f.ID == want || want == 0 && f.State == app.FilmReady {
+			b.Film = f
+		}
+	}
+	if b.Film != nil && b.Film.State == app.FilmReady {
+		if err := b.table(c, bn, fit, who); err != nil {
+			return nil, err
+		}
+	}
+	if b.Stills, err = bn.App.Stills(c, who, fit.ID); err != nil {
+		return nil, err
+	}
+	b.byEye(fit)
+	catalogue, err := bn.App.Catalogue(c, who)
+	if err != nil {
+		return nil, err
+	}
+	b.Shoes = []string{app.Barefoot, app.TestShoe, "old pair"}
+	tried := map[string]bool{}
+	for _, t := range fit.Tried(catalogue) {
+		tried[app.ModelName(t.Model)] = true
+		b.Shoes = append(b.Shoes, app.ModelName(t.Model))
+	}
+	for i := range catalogue.Models {
+		if name := app.ModelName(&catalogue.Models[i]); !tried[name] {
+			b.Shoes = append(b.Shoes, name)
+		}
+	}
+	return b, nil
+}
+
+// table lays a film out with what was read of it.
+func (b *body) table(c *gin.Context, bn *bench.Bench, fit *app.Fit, who app.Actor) error {
+	r, err := bn.App.FilmReading(c, who, *b.Film)
+	if err != nil {
+		return err
+	}
+	b.Reading = &r
+	all, err := bn.App.FilmsOfRunner(c, who, fit.Runner.ID)
+	if err != nil {
+		return err
+	}
+	with := asked(c, "with")
+	b.Mirror = with == b.Film.ID
+	var second *core.Answer
+	for i := range all {
+		if all[i].Recording.View != b.Film.Recording.View || all[i].ID == b.Film.ID {
+			continue
+		}
+		b.Others = append(b.Others, all[i])
+		if all[i].ID == with {
+			b.With = &all[i]
+			other, err := bn.App.FilmReading(c, who, all[i])
+			if err != nil {
+				return err
 			}
-			return b, nil
-		}}
+			second = &other.Answer
+		}
+	}
+	b.Curves = draw.Curves(r.Answer, second)
+	b.Strip = draw.ContactStrip(r, fit.Open())
+	b.Says = says(r.Answer)
+	return nil
+}
+
+func (b *body) byEye(fit *app.Fit) {
+	for _, s := range term.Sides {
+		x := side{Side: s, Band: term.Band(fit.Text("band", s, 0))}
+		if x.Band == "" {
+			continue
+		}
+		x.Drawing = draw.Rear(s, x.Band)
+		if sure := fit.Text("band_sure", s, 0); sure != "" {
+			x.Chances = chances(support.SpreadByEye(x.Band, term.Certainty(sure)))
+		} else {
+			b.Ask = true
+		}
+		b.Sides = append(b.Sides, x)
+	}
+}
+
+func chances(p support.BandProbability) []chance {
+	var out []chance
+	for i, v := range []float64{p.Under, p.Neutral, p.Mild, p.Marked, p.Severe} {
+		out = append(out, chance{term.Bands[i], v})
+	}
+	return out
+}
+
+// Chances of a side that was filmed.
+func (body) Chances(p *support.BandProbability) []chance { return chances(*p) }
+
+// says is what a film means, in three sentences.
+func says(a core.Answer) []string {
+	switch a.View {
+	case core.Side:
+		return profileSays(a)
+	case core.Front:
+		return frontSays(a)
+	}
+	var what, sure []string
+	for _, s := range term.Sides {
+		of := a.Sides[s]
+		if of == nil {
+			what = append(what, fmt.Sprintf("the %s could not be read", s))
+			continue
+		}
+		what = append(what, fmt.Sprintf("the %s heel rolls in to %.1f° on average, which is %s", s, *of.PeakEversionDeg.Mean, of.BandWords))
+		best := 0.0
+		for _, c := range chances(*of.BandProbability) {
+			best = math.Max(best, c.P)
+		}
+		sure = append(sure, fmt.Sprintf("%s with %.0f %% on the %s", of.Band, 100*best, s))
+	}
+	third := "Some rolling in is how everyone absorbs shock; a fitter describes it and does not diagnose."
+	if a.AsymmetryDeg != nil {
+		third = fmt.Sprintf("Left and right differ by %.1f°, which is %s; some rolling in is how everyone absorbs shock.", *a.AsymmetryDeg, withinOr(*a.AsymmetryDeg, core.JointSD*math.Sqrt2, "within what two readings may differ by", "more than the readings' own error"))
+	}
+	return []string{kit.Sentence(strings.Join(what, ", ")) + ".", fmt.Sprintf("A reading from one camera is good to about ± %.1f° for the joint, so it is %s.", core.JointSD, strings.Join(sure, " and ")), third}
+}
+
+func withinOr(v, limit float64, within, over string) string {
+	if v <= limit {
+		return within
+	}
+	return over
+}
+
+func profileSays(a core.Answer) []string {
+	for _, s := range term.Sides {
+		of := a.Sides[s]
+		if of == nil {
+			continue
+		}
+		first := fmt.Sprintf("The %s foot lands with its sole at %.1f° to the ground", s, *of.StrikeDeg.Mean)
+		if of.Strike != "" {
+			first += fmt.Sprintf(": %s first", of.Strike)
+		}
+		ahead := "the foot lands under the runner"
+		if of.FarAhead {
+			ahead = "over 10° is far ahead of the body: shorter, quicker steps would bring it back"
+		}
+		return []string{first + ".", fmt.Sprintf("The shank stands %.1f° ahead of the vertical at touchdown; %s.", *of.ShankDeg.Mean, ahead),
+			fmt.Sprintf("The foot stays on the ground for %.0f ms; late in a long run this looks different, and a second film after ten minutes is worth having.", *of.ContactMS.Mean)}
+	}
+	return nil
+}
+
+func frontSays(a core.Answer) []string {
+	var what []string
+	inward := false
+	for _, s := range term.Sides {
+		if of := a.Sides[s]; of != nil {
+			what = append(what, fmt.Sprintf("the %s knee comes %.1f° inward", s, *of.KneeInDeg.Mean))
+			inward = inward || of.KneeInward
+		}
+	}
+	second := "Neither goes over 10°, from where it counts as a sign."
+	if inward {
+		second = "Over 10° counts as a sign that the leg follows the foot inward."
+	}
+	return []string{kit.Sentence(strings.Join(what, " and ")) + " in the middle of the contact.", second, "Strong hips move this more than a shoe does."}
 }

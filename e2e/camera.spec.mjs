@@ -1,0 +1,19 @@
+import { expect, test } from "./fixtures.mjs";
+import { browser, signIn } from "./trevik.mjs";
+
+// The browser's own test pattern stands in for the device's camera.
+test.use({ launchOptions: { ...browser, args: [...browser.args, "--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream"] } });
+
+test("the device's camera films, and a film without dots says so and is marked by hand", async ({ page }) => {
+  await signIn(page);
+  await page.goto("/fits/5/gait");
+  await page.getByRole("radiogroup", { name: "May we keep the film?", exact: true }).getByText("no").click();
+  await page.getByRole("button", { name: "Film with this device" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "filming" })).toBeVisible();
+  await expect(page.getByText("This film was not read.")).toBeVisible({ timeout: 90_000 });
+  await page.getByRole("button", { name: "mark by hand" }).click();
+  const film = page.locator("svg.film");
+  await film.click({ position: { x: 200, y: 120 } });
+  await film.click({ position: { x: 200, y: 160 } });
+  await expect(page.getByText("2 marked")).toBeVisible();
+});
