@@ -128,7 +128,7 @@ func TestFilmOnTheBench(t *testing.T) {
 		t.Errorf("a frame that is no picture: %d %s", p.code, p.body)
 	}
 	b.frames(film.At, span(200, len(data)), data)
-	b.post(film.At+"/finish").to(t)
+	b.post(film.At + "/finish").to(t)
 	p = b.read(t, film.Page)
 	p.holds(t, "data-contacts", "class=\"curves\"", "The left heel rolls in to", "± 1.5° for the joint")
 	peak := func(p page, side string) float64 {

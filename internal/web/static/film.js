@@ -591,7 +591,7 @@ class NewFilm {
     this.busy = true;
     let file = null;
     try {
-      const stream = await navigator.mediaDevices.getUserMedia({ audio: false, video: { facingMode: "environment", frameRate: { ideal: 120, min: 24 }, width: { ideal: 1280 } } });
+      const stream = await navigator.mediaDevices.getUserMedia({ audio: false, video: { facingMode: "environment", frameRate: { ideal: 120 }, width: { ideal: 1280 } } });
       const v = this.video;
       v.hidden = false;
       v.srcObject = stream;
@@ -612,7 +612,7 @@ class NewFilm {
       v.hidden = true;
       file = new File(parts, `camera-${Date.now()}.webm`, { type: recorder.mimeType });
     } catch (error) {
-      this.fault(`The camera cannot be used: ${error.message}`);
+      this.fault(`The camera cannot be used: ${error.message || error.name}.`);
     } finally {
       this.busy = false;
     }
