@@ -42,9 +42,18 @@ try {
     await page.getByRole("group", { name: `The ${side} print` }).waitFor();
   }
   rmSync(scan, { recursive: true });
+  await page.goto("/fits/4/gait");
+  await page.getByRole("radiogroup", { name: "May we keep the film?", exact: true }).getByText("yes").click();
+  await page.getByRole("button", { name: "Camera on the bench" }).click();
+  await page.getByRole("group", { name: "Contacts along the film" }).waitFor({ timeout: 60_000 });
   for (const [name, address] of views) {
     await page.goto(address);
     await page.evaluate(() => document.fonts.ready);
+    if (name === "gait") {
+      await page.locator("svg.film .dot").first().waitFor();
+      for (let i = 0; i < 10; i++) await page.keyboard.press("ArrowRight");
+      await page.waitForTimeout(500); // the frame's picture
+    }
     await page.screenshot({ path: path.join(out, `${name}.png`) });
   }
   await page.getByRole("button", { name: "dim room" }).click();

@@ -176,6 +176,7 @@ var (
 		{Name: "shod", Label: "In", Kind: Text, Max: 80},
 		{Name: "surface", Label: "On", Kind: Choice, Choices: gait.Surfaces},
 		{Name: "near", Label: "Leg towards the camera", Kind: Choice, Choices: texts(term.Sides)},
+		{Name: "dots", Label: "Colour of the dots", Kind: Choice, Choices: []string{"any", "magenta", "orange", "green", "yellow", "blue"}},
 		{Name: "speed_kmh", Label: "Speed", Kind: Number, Unit: "km/h", Lo: 0.5, Hi: 45},
 		{Name: "fps", Label: "Frames a second, if not the film's own", Kind: Number, Lo: gait.MinFPS, Hi: gait.MaxFPS},
 		{Name: "keep", Label: "May we keep the film?", Kind: Choice, Choices: []string{"yes", "no"}},

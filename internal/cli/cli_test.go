@@ -261,7 +261,7 @@ func TestScannerAndFootprint(t *testing.T) {
 // a folder and as a repeated seed.
 func TestTreadmillAndGait(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "film")
-	args := []string{"simulate", "treadmill", "--seed", "3", "--seconds", "2", "--width", "320", "--height", "240", "--out"}
+	args := []string{"simulate", "treadmill", "--seed", "3", "--seconds", "2", "--width", "400", "--height", "300", "--out"}
 	if code, _, errs := call("", append(args, dir)...); code != 0 {
 		t.Fatalf("simulate: %d %s", code, errs)
 	}

@@ -135,6 +135,7 @@ type Answer struct {
 	Shod         string                     `json:"shod,omitempty"`
 	Sides        map[term.Side]*SideReading `json:"sides"`
 	CadenceSPM   *float64                   `json:"cadence_spm"`
+	CadenceError *float64                   `json:"cadence_error_spm,omitempty"` // SD of the mean over the strides
 	AsymmetryDeg *float64                   `json:"asymmetry_deg,omitempty"`
 	Markers      Tracks                     `json:"markers,omitempty"`
 	Quality      Quality                    `json:"quality"`

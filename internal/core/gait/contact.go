@@ -9,6 +9,7 @@ import (
 // on and off are the first and the last frame on the ground.
 type contact struct {
 	on, off   int
+	peak      *int // its frame, where a hand chose it
 	cut       bool // it is not seen to begin or to end
 	neverDown bool // the heel never rested: the contact is taken round its lowest place
 }

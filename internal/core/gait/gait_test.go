@@ -195,6 +195,19 @@ func TestRearAngleSigns(t *testing.T) {
 	}
 }
 
+// A rate that is not the film's own gives steps that nobody takes: it is asked.
+func TestWrongRate(t *testing.T) {
+	for rate, asked := range map[float64]bool{120: false, 60: true, 240: true} {
+		r, err := Read(legs(120, 8), rec(rate), Corrections{})
+		if err != nil {
+			continue // a refusal in words does as well
+		}
+		if got := strings.Contains(jsonOf(t, r.Answer.Warnings), "unusual_cadence"); got != asked {
+			t.Errorf("%g frames a second for a film of 120: asked %v, want %v (%v)", rate, got, asked, *r.Answer.CadenceSPM)
+		}
+	}
+}
+
 // What a hand changes counts: a dot, a contact's ends, a step left out. What it
 // cannot change is refused at its field.
 func TestCorrections(t *testing.T) {
@@ -211,12 +224,20 @@ func TestCorrections(t *testing.T) {
 	if n := len(dropped.Answer.Sides[term.Left].Steps); n != 5 || len(dropped.Left[term.Left]) != 1 {
 		t.Errorf("a step left out leaves %d and tells %d, want 5 and 1", n, len(dropped.Left[term.Left]))
 	}
-	moved, err := Read(f, rec(120), Corrections{Contacts: []MovedContact{{term.Left, first.TouchdownFrame + 3, first.TouchdownFrame - 4, *first.HeelOffFrame + 2}}})
+	moved, err := Read(f, rec(120), Corrections{Contacts: []MovedContact{{Side: term.Left, At: first.TouchdownFrame + 3, On: first.TouchdownFrame - 4, Off: *first.HeelOffFrame + 2}}})
 	if err != nil {
 		t.Fatal(err)
 	}
 	if s := moved.Answer.Sides[term.Left].Steps[0]; s.TouchdownFrame != first.TouchdownFrame-4 || *s.HeelOffFrame != *first.HeelOffFrame+2 {
 		t.Errorf("a moved contact is %d to %d", s.TouchdownFrame, *s.HeelOffFrame)
+	}
+	late := *first.HeelOffFrame - 2
+	peaked, err := Read(f, rec(120), Corrections{Contacts: []MovedContact{{Side: term.Left, At: first.TouchdownFrame + 3, On: first.TouchdownFrame, Off: *first.HeelOffFrame, Peak: &late}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if at := *peaked.Answer.Sides[term.Left].Steps[0].PeakAtPercent; at < 85 {
+		t.Errorf("a peak that a hand chose is at %g %%", at)
 	}
 	mid := (first.TouchdownFrame + *first.HeelOffFrame) / 2
 	var marks []HandMark
@@ -234,7 +255,7 @@ func TestCorrections(t *testing.T) {
 	if how := dragged.Answer.Markers[term.Left]["heel_low"][mid].How; how != ByHand {
 		t.Errorf("a dragged dot is %q, want by_hand", how)
 	}
-	_, err = Read(f, rec(120), Corrections{Marks: []HandMark{{"middle", "nose", 9999, math.NaN(), 0}}, Contacts: []MovedContact{{term.Left, 1, 9, 9}}})
+	_, err = Read(f, rec(120), Corrections{Marks: []HandMark{{"middle", "nose", 9999, math.NaN(), 0}}, Contacts: []MovedContact{{Side: term.Left, At: 1, On: 9, Off: 9}}})
 	faults, _ := fault.As(err)
 	for i, want := range []string{"marks[0].side", "marks[0].dot", "marks[0].frame", "marks[0].x", "contacts[0].off"} {
 		if i >= len(faults) || faults[i].Field != want {

@@ -26,6 +26,7 @@ type MovedContact struct {
 	At   int       `json:"at"`
 	On   int       `json:"on"`
 	Off  int       `json:"off"`
+	Peak *int      `json:"peak,omitempty"` // the frame of the peak, where a hand chose it
 }
 
 // DroppedStep is a contact that is left out: the one that At lies in.
@@ -63,6 +64,9 @@ func (c Corrections) Check(v View, frames int) error {
 		frame(at+"at", m.At)
 		frame(at+"on", m.On)
 		frame(at+"off", m.Off)
+		if m.Peak != nil && (*m.Peak < m.On || *m.Peak > m.Off) {
+			l.Add(at+"peak", "is frame %d; allowed are frames of the contact, %d to %d", *m.Peak, m.On, m.Off)
+		}
 		if m.Off <= m.On {
 			l.Add(at+"off", "is frame %d; allowed are frames after the touchdown, %d", m.Off, m.On)
 		}
@@ -204,7 +208,7 @@ func (rd *reader) contactsOf(side term.Side, y []float64, floorDots []*path, all
 		if m.Side != side {
 			continue
 		}
-		moved := contact{on: m.On, off: m.Off}
+		moved := contact{on: m.On, off: m.Off, peak: m.Peak}
 		near := slices.IndexFunc(list, func(c contact) bool { return m.At >= c.on && m.At <= c.off })
 		if near >= 0 {
 			list[near] = moved
@@ -318,7 +322,9 @@ func rearStep(angle []float64, c contact, fps float64) Step {
 		}
 	}
 	at, peak := float64(top), angle[top]
-	if top > c.on && top < c.off { // between the frames
+	if c.peak != nil {
+		at, peak, top = float64(*c.peak), angle[*c.peak], *c.peak
+	} else if top > c.on && top < c.off { // between the frames
 		lo, hi := angle[top-1], angle[top+1]
 		if k := lo - 2*peak + hi; k < 0 {
 			d := (lo - hi) / (2 * k)
@@ -414,6 +420,14 @@ func (rd *reader) cadence() {
 	}
 	spm := 2 * 60 * strides * rd.fps / frames
 	rd.out.Answer.CadenceSPM = rounded(spm, 1)
+	if len(gaps) > 1 { // a stride's own spread, over all of them
+		each := make([]float64, len(gaps))
+		for i, g := range gaps {
+			each[i] = 2 * 60 * math.Round(g/one) * rd.fps / g
+		}
+		_, sd := meanSD(each)
+		rd.out.Answer.CadenceError = rounded(sd/math.Sqrt(float64(len(gaps))), 2)
+	}
 	lo, hi := 130.0, 240.0
 	if rd.rec.Gait == Walk {
 		lo, hi = 70, 160

@@ -261,7 +261,7 @@ func measure(c *chroma, h *hue, b box) (spot, bool) {
 	if float64(max(w, ht)) > 3*maxDiameter || w*ht > 4*b.n {
 		return spot{}, false
 	}
-	margin := 2 + max(w, ht)/8
+	const margin = 3
 	x0, y0, x1, y1 := max(b.x0-margin, 0), max(b.y0-margin, 0), min(b.x1+margin, c.w), min(b.y1+margin, c.h)
 	var rim, inner [256]int
 	nRim, nInner := 0, 0
@@ -278,12 +278,14 @@ func measure(c *chroma, h *hue, b box) (spot, bool) {
 		}
 	}
 	floor := float64(quantile(&rim, nRim, 0.7))
-	// The core is the upper part of what lies within, less the single brightest.
-	core := float64(quantile(&inner, nInner, 1-0.35*float64(b.n)/float64(max(nInner, 1))))
+	// The core is the upper part of what lies within, less the few brightest.
+	core := float64(quantile(&inner, nInner, 1-0.12*float64(b.n)/float64(max(nInner, 1))))
 	if core-floor < 12 {
 		return spot{}, false
 	}
-	floor += 0.12 * (core - floor) // a veil over the rim counts for nothing
+	floor += 0.04 * (core - floor) // a veil over the rim counts for nothing
+	// Its soft edge belongs to it, and a neighbour beyond that does not.
+	x0, y0, x1, y1 = max(b.x0-2, 0), max(b.y0-2, 0), min(b.x1+2, c.w), min(b.y1+2, c.h)
 	var sum, sx, sy float64
 	low, high := 0.0, 0.0
 	for y := y0; y < y1; y++ {

@@ -182,7 +182,11 @@ func films(fit *app.Fit) []Slip {
 				slip.How = r.Name()
 			}
 			if r.CadenceSPM != nil {
-				slip.Moved = append(slip.Moved, fmt.Sprintf("%.0f steps a minute; quality %.2f.", *r.CadenceSPM, r.Quality.Score))
+				spread := ""
+				if r.CadenceError != nil {
+					spread = fmt.Sprintf(" ± %.1f", *r.CadenceError)
+				}
+				slip.Moved = append(slip.Moved, fmt.Sprintf("%.0f%s steps a minute; quality %.2f.", *r.CadenceSPM, spread, r.Quality.Score))
 			}
 			switch {
 			case of.PeakEversionDeg != nil:

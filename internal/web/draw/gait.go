@@ -136,15 +136,18 @@ func bar(b *strings.Builder, s term.Side, k int, st gait.Step, x func(float64) f
 	on, off := float64(st.TouchdownFrame), float64(st.Last())
 	mid := (st.TouchdownFrame + st.Last()) / 2
 	fmt.Fprintf(b, `<g class="contact %s" data-side="%s" data-at="%d" data-on="%d" data-off="%d"><rect x="%.1f" y="%.1f" width="%.1f" height="%.1f"/>`, s, s, mid, st.TouchdownFrame, st.Last(), x(on), y+6, x(off)-x(on), lane-12)
+	type handle struct {
+		end, name string
+		f         float64
+	}
+	handles := []handle{{"on", "touchdown", on}, {"off", "lift", off}}
 	if st.PeakAtPercent != nil {
-		at := x(on + (off-on)**st.PeakAtPercent/100)
-		fmt.Fprintf(b, `<path class="peak" d="M%.1f %.1fV%.1f"><title>peak %.1f° at %.0f %% of contact</title></path>`, at, y+2, y+lane-2, *st.PeakEversionDeg, *st.PeakAtPercent)
+		peak := on + (off-on)**st.PeakAtPercent/100
+		fmt.Fprintf(b, `<path class="peak" d="M%.1f %.1fV%.1f"><title>peak %.1f° at %.0f %% of contact</title></path>`, x(peak), y+2, y+lane-2, *st.PeakEversionDeg, *st.PeakAtPercent)
+		handles = []handle{handles[0], {"peak", "peak", math.Round(peak)}, handles[1]}
 	}
 	if open {
-		for _, e := range []struct {
-			end, name string
-			f         float64
-		}{{"on", "touchdown", on}, {"off", "lift", off}} {
+		for _, e := range handles {
 			fmt.Fprintf(b, `<circle data-end="%s" cx="%.1f" cy="%.1f" r="6" tabindex="0" role="slider" aria-label="%s step %d, %s" aria-valuenow="%.0f" aria-valuemin="0" aria-valuemax="99999"/>`, e.end, x(e.f), y+lane/2, s, k, e.name, e.f)
 		}
 	}

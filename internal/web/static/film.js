@@ -342,7 +342,8 @@ function reportEnd(t, end, frame) {
   const g = end.closest("g.contact").dataset;
   const on = end.dataset.end === "on" ? frame : Number(g.on);
   const off = end.dataset.end === "off" ? frame : Number(g.off);
-  t.report({ contact: `${g.side},${g.at},${on},${off}` });
+  const peak = end.dataset.end === "peak" ? `,${frame}` : "";
+  t.report({ contact: `${g.side},${g.at},${on},${off}${peak}` });
 }
 
 // Keys: arrows step through the film, [ and ] set the nearest contact's ends; with the

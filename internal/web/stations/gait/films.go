@@ -79,6 +79,10 @@ func page(fit *app.Fit, film uint64) string {
 	return fmt.Sprintf("%s?film=%d", bench.URL(fit.ID, "gait"), film)
 }
 
+// hues of dots that are sold, degrees on the colour wheel; any other word is 'find
+// them'.
+var hues = map[string]float64{"magenta": 320, "orange": 24, "green": 130, "yellow": 56, "blue": 215}
+
 // describe reads what was said of a film.
 func describe(c *gin.Context, extra ...string) (form url.Values, rec core.Recording, keep bool, err error) {
 	form, v, err := kit.Decode(c, app.FilmFields, kit.MustWho(c).Units, extra...)
@@ -100,6 +104,9 @@ func describe(c *gin.Context, extra ...string) (form url.Values, rec core.Record
 	}
 	rec = core.Recording{Schema: core.RecordingSchema, View: core.View(v["view"].Text), Gait: core.Motion(v["gait"].Text), Surface: v["surface"].Text, Shod: v["shod"].Text,
 		SpeedKMH: number("speed_kmh"), FPS: number("fps"), Markers: "auto"}
+	if deg, named := hues[v["dots"].Text]; named {
+		rec.DotHueDeg = &deg
+	}
 	if rec.View == core.Side {
 		rec.Near = term.Side(v["near"].Text)
 	}
@@ -329,16 +336,23 @@ func change(fix *core.Corrections, get func(string) string) error {
 		}
 	}
 	if v := get("contact"); v != "" {
-		if side, n, ok := whole(&l, "contact", v, 3); ok {
+		count := 3 + max(0, strings.Count(v, ",")-3) // with or without a peak
+		if side, n, ok := whole(&l, "contact", v, min(count, 4)); ok {
 			// A contact that was moved before is moved on, and stays the one it was.
 			moved := core.MovedContact{Side: side, At: n[0], On: n[1], Off: n[2]}
 			fix.Contacts = slices.DeleteFunc(fix.Contacts, func(o core.MovedContact) bool {
 				same := o.Side == side && n[0] >= o.On && n[0] <= o.Off
 				if same {
 					moved.At = o.At
+					if o.Peak != nil && *o.Peak >= n[1] && *o.Peak <= n[2] {
+						moved.Peak = o.Peak
+					}
 				}
 				return same
 			})
+			if len(n) == 4 {
+				moved.Peak = &n[3]
+			}
 			fix.Contacts = append(fix.Contacts, moved)
 		}
 	}
