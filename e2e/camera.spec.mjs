@@ -5,12 +5,14 @@ import { browser, signIn } from "./trevik.mjs";
 test.use({ launchOptions: { ...browser, args: [...browser.args, "--use-fake-device-for-media-stream=fps=30", "--use-fake-ui-for-media-stream"] } });
 
 test("the device's camera films, and a film without dots says so and is marked by hand", async ({ page }) => {
+  test.setTimeout(300_000); // a slow machine steps through a film slowly
   await signIn(page);
   await page.goto("/fits/5/gait");
   await page.getByRole("radiogroup", { name: "May we keep the film?", exact: true }).getByText("no").click();
+  await page.getByLabel("for", { exact: true }).selectOption("5");
   await page.getByRole("button", { name: "Film with this device" }).click();
   await expect(page.getByRole("status").filter({ hasText: "filming" })).toBeVisible();
-  await expect(page.getByText("This film was not read.")).toBeVisible({ timeout: 90_000 });
+  await expect(page.getByText("This film was not read.")).toBeVisible({ timeout: 240_000 });
   await page.getByRole("button", { name: "mark by hand" }).click();
   const film = page.locator("svg.film");
   await film.click({ position: { x: 200, y: 120 } });

@@ -12,9 +12,10 @@ const keep = (page) => page.getByRole("radiogroup", { name: "May we keep the fil
 const peak = (page, side) => page.getByRole("row", { name: new RegExp(`^${side}`) }).locator("td").first();
 
 test("a WebM film, from the file to the level of support", async ({ page }) => {
+  test.setTimeout(300_000); // a slow machine steps through a film slowly
   const dir = mkdtempSync(path.join(root, ".trevik", "film-"));
   try {
-    execFileSync(path.join(root, "bin", "trevik"), ["simulate", "treadmill", "--out", dir, "--seed", "12", "--fps", "60", "--seconds", "4", "--width", "480", "--height", "360"]);
+    execFileSync(path.join(root, "bin", "trevik"), ["simulate", "treadmill", "--out", dir, "--seed", "12", "--fps", "60", "--seconds", "3", "--width", "480", "--height", "360"]);
     const film = path.join(dir, "film.webm");
     execFileSync("ffmpeg", ["-loglevel", "error", "-framerate", "60", "-i", path.join(dir, "%04d.jpg"), "-c:v", "libvpx", "-b:v", "6M", "-deadline", "realtime", film]);
     const truth = JSON.parse(readFileSync(path.join(dir, "truth.json"))).sides;
@@ -38,8 +39,8 @@ test("a WebM film, from the file to the level of support", async ({ page }) => {
     await keep(page).click();
     await page.getByRole("button", { name: "Take this film" }).click();
     const strip = page.getByRole("group", { name: "Contacts along the film" });
-    await expect(strip).toBeVisible({ timeout: 90_000 });
-    expect(sent).toBeGreaterThan(20);
+    await expect(strip).toBeVisible({ timeout: 240_000 });
+    expect(sent).toBeGreaterThan(15);
     await expect(page.getByRole("link", { name: /60 a second/ })).toBeVisible();
     for (const side of ["left", "right"]) {
       const got = parseFloat(await peak(page, side).textContent());
@@ -60,7 +61,7 @@ test("a WebM film, from the file to the level of support", async ({ page }) => {
     // A dot is dragged outward on a frame at the peak: the numbers follow at once.
     const before = await peak(page, "left").textContent();
     const bar = strip.locator("g.contact.left").first();
-    await bar.locator("rect").click();
+    await bar.locator("rect").click({ position: { x: 12, y: 3 } }); // between its handles
     const dot = page.locator('svg.film [data-side="left"][data-dot="heel_low"]');
     const box = await dot.boundingBox();
     await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
@@ -110,7 +111,7 @@ test("the camera on the bench films a shoe, and tells what it changes", async ({
     await keep(page).click();
     await page.getByRole("button", { name: "Camera on the bench" }).click();
     await expect(page.getByRole("status").filter({ hasText: /films|followed/ })).toBeVisible();
-    await expect(page.getByRole("group", { name: "Contacts along the film" })).toBeVisible({ timeout: 60_000 });
+    await expect(page.getByRole("group", { name: "Contacts along the film" })).toBeVisible({ timeout: 120_000 });
   }
   await expect(page.getByText(/in old pair: .*against the runner’s own gait/).first()).toBeVisible();
   await page.getByRole("link", { name: /^Run from behind, barefoot, / }).click();

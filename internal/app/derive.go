@@ -1,6 +1,7 @@
 package app
 
 import (
+	"fmt"
 	"math"
 	"slices"
 	"strconv"
@@ -166,6 +167,44 @@ func (f *Fit) Surface() term.Surface {
 	return term.Road
 }
 
+// Sole is how a side's old sole is worn; ok is false until a zone was tapped.
+func (f *Fit) Sole(side term.Side) (sole support.Sole, ok bool) {
+	for i := range support.Zones {
+		if t := f.Text("sole", side, i+1); t != "" {
+			ok = true
+			sole[i], _ = strconv.Atoi(t) // one of the field's choices
+		}
+	}
+	return sole, ok
+}
+
+// OldPair is what hands found on the pair that the runner came in.
+func (f *Fit) OldPair() support.OldPair {
+	of := func(name string) string { return f.Text(name, "", 0) }
+	return support.OldPair{Press: of("press"), Bend: of("bend"), Insert: of("insert"), Walls: of("walls"), Base: of("base")}
+}
+
+// worn is the evidence of the old soles; nil when neither was looked at.
+func (f *Fit) worn() *support.WornPair {
+	w := support.WornPair{ShoeLevel: term.Level(f.Text("present_level", "", 0))}
+	for _, s := range term.Sides {
+		sole, ok := f.Sole(s)
+		if !ok || sole.Gone() == 0 {
+			continue
+		}
+		patterns := sole.Patterns()
+		if s == term.Left {
+			w.Left = &patterns
+		} else {
+			w.Right = &patterns
+		}
+	}
+	if w.Left == nil && w.Right == nil {
+		return nil
+	}
+	return &w
+}
+
 // Evidence gathers what the schools of support weigh.
 func (f *Fit) Evidence() support.Evidence {
 	e := support.Evidence{Schema: support.EvidenceSchema, Surface: f.Surface(), TrailRule: f.Settings.TrailRule, Lead: f.Settings.LeadSchool, Flags: f.Flags()}
@@ -205,6 +244,7 @@ func (f *Fit) Evidence() support.Evidence {
 			setSide(e.NavicularDropMM, s, drop)
 		}
 	}
+	e.Wear = f.worn()
 	e.Complaints, _ = f.Complaints()
 	if level := term.Level(f.Text("present_level", "", 0)); level != "" && f.Text("felt_right", "", 0) == "yes" {
 		e.ComfortableLevel = &level
@@ -232,8 +272,14 @@ func (f *Fit) RaceOn() (time.Time, bool) {
 	return d, err == nil
 }
 
-// Support weighs the evidence.
-func (f *Fit) Support() (support.Answer, error) { return support.Decide(f.Evidence()) }
+// Support weighs the evidence; a fitter's overrule stands over the lead.
+func (f *Fit) Support() (support.Answer, error) {
+	a, err := support.Decide(f.Evidence())
+	if d, ok := f.Decisions[LevelOverrule]; ok && err == nil {
+		a.Overrule(term.Level(d.Value), fmt.Sprintf("%s chose %s over the schools: “%s”", d.Maker, support.Words(d.Value), d.Reason))
+	}
+	return a, err
+}
 
 // Week is the runner's week: its parts, and km altogether.
 func (f *Fit) Week() (parts []rotation.Part, km float64) {

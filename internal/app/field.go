@@ -107,6 +107,12 @@ var Fields = map[string][]Field{
 		{Name: "believed_size", Label: "Size believed", Kind: Text, Max: 40, How: "told"},
 		{Name: "present_drop_mm", Label: "Drop", Kind: Number, Unit: MM, Lo: -5, Hi: 20, How: "read off"},
 		{Name: "present_stack_mm", Label: "Heel stack", Kind: Number, Unit: MM, Lo: 0, Hi: 70, How: "read off"},
+		{Name: "press", Label: "Midsole pressed, inner against outer", Kind: Choice, Choices: support.Presses, How: "by hand"},
+		{Name: "bend", Label: "Bent and twisted", Kind: Choice, Choices: support.Bends, How: "by hand"},
+		{Name: "insert", Label: "Insert under the arch", Kind: Choice, Choices: []string{"no", "yes"}, How: "by hand"},
+		{Name: "walls", Label: "Walls beside the heel", Kind: Choice, Choices: []string{"no", "yes"}, How: "by hand"},
+		{Name: "base", Label: "Base", Kind: Choice, Choices: support.Bases, How: "by eye"},
+		{Name: "sole", Label: "Gone", Kind: Choice, Choices: []string{"0", "1", "2", "3", "4"}, Sides: true, Repeats: len(support.Zones), How: "by eye"},
 		{Name: "present_level", Label: "Its support", Kind: Choice, Choices: texts(term.Levels), How: "by eye"},
 		{Name: "felt_right", Label: "Felt right for six months", Kind: Choice, Choices: []string{"no", "yes"}, How: "told"},
 	},
@@ -182,6 +188,7 @@ var (
 		{Name: "keep", Label: "May we keep the film?", Kind: Choice, Choices: []string{"yes", "no"}},
 	}
 	OverruleFields = []Field{{Name: "reason", Label: "Reason, kept with your name", Kind: Text, Max: 1000}}
+	LevelFields    = []Field{{Name: "level", Label: "Level", Kind: Choice, Choices: texts(term.Levels)}, {Name: "level_reason", Label: "Why, kept with your name", Kind: Text, Max: 1000}}
 	ChooseFields   = []Field{{Name: "model", Label: "Model", Kind: Text, Max: 80}, {Name: "reason", Label: "In their words", Kind: Text, Max: 1000}}
 )
 

@@ -12,6 +12,7 @@ import (
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/shoe"
+	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 	"trevik/internal/device"
@@ -60,6 +61,7 @@ type Decision struct {
 const (
 	Chosen        = "choice"
 	ReferOverride = "refer_override"
+	LevelOverrule = "level"
 )
 
 // Fit is one runner's visit with all that counts in it.
@@ -312,6 +314,50 @@ func (a *App) Overrule(ctx context.Context, who Actor, fitID uint64, reason stri
 			return err
 		}
 		_, err := q.AddDecision(ctx, db.AddDecisionParams{ShopID: who.ShopID, FitID: fitID, Kind: ReferOverride, Value: value, Reason: reason, Basis: basis, MadeBy: who.UserID, MadeAt: a.Now()})
+		return err
+	})
+}
+
+// OverruleLevel puts a fitter's level of support in place of the lead's, with a
+// reason that is kept; undo takes that back. It fails with a fault.List without a
+// level or a reason, and while a caution refers the runner.
+func (a *App) OverruleLevel(ctx context.Context, who Actor, fitID uint64, level term.Level, reason string, undo bool) error {
+	if who.Role == Trainee {
+		return ErrNotAllowed
+	}
+	fit, err := a.Fit(ctx, who, fitID)
+	if err != nil {
+		return err
+	}
+	answer, err := support.Decide(fit.Evidence())
+	if err != nil {
+		return err
+	}
+	reason = strings.TrimSpace(reason)
+	if undo {
+		level, reason = "", ""
+	} else {
+		var l fault.List
+		fault.OneOf(&l, "level", level, term.Levels)
+		text(&l, "level_reason", reason, 10, 1000)
+		if answer.Refer {
+			l.Add("level", "is not given while a caution refers the runner to a clinician")
+		} else if slices.Contains(fit.Flags(), support.PrescribedOrthotic) {
+			l.Add("level", "is not chosen over a prescribed orthotic; ask the prescriber")
+		}
+		if err := l.Err(); err != nil {
+			return err
+		}
+	}
+	basis, err := json.Marshal(map[string]any{"evidence": fit.Evidence(), "settings": fit.Settings, "schools": answer})
+	if err != nil {
+		return err
+	}
+	return a.store.Tx(ctx, func(q *db.Queries) error {
+		if err := a.lockOpen(ctx, q, who, fitID); err != nil {
+			return err
+		}
+		_, err := q.AddDecision(ctx, db.AddDecisionParams{ShopID: who.ShopID, FitID: fitID, Kind: LevelOverrule, Value: string(level), Reason: reason, Basis: basis, MadeBy: who.UserID, MadeAt: a.Now()})
 		return err
 	})
 }

@@ -384,6 +384,19 @@ func (a SchoolAnswer) differ() bool {
 	return a.Level == nil && a.PerSide.Left != nil && a.PerSide.Right != nil
 }
 
+// Overrule puts a fitter's level, with what they said of it, in place of the lead's;
+// the schools' answers stay. By comfort first the try-on still reaches a rung to each
+// side.
+func (a *Answer) Overrule(level term.Level, why string) {
+	orthotic := slices.ContainsFunc(a.Conflicts, func(c Conflict) bool { return c.Code == Orthotic })
+	if a.Refer || orthotic {
+		return // a caution is overruled first, and what was prescribed stays
+	}
+	a.Level = &level
+	a.Spread = spread(a.Lead, SchoolAnswer{Level: &level})
+	a.Why = append(a.Why, Reason{"overrule", why, 0})
+}
+
 func spread(lead term.School, a SchoolAnswer) []term.Level {
 	if a.differ() {
 		lo, hi := *a.PerSide.Left, *a.PerSide.Right

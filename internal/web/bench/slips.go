@@ -28,6 +28,7 @@ type Slip struct {
 	URL              string
 	Moved            []string
 	evidence         string // its name among the reasons of support
+	Lift             string // the address of the answer without it; empty where it moved none
 }
 
 // SlipGroup is slips that stand together; Note says why they are pinned.
@@ -41,6 +42,7 @@ var pins = map[string][]string{
 	support.LowArchNeutralGait:   {"arch", "gait"},
 	support.HighArchRollsIn:      {"arch", "gait"},
 	support.FeltRightAgainstGait: {"comfortable_level", "gait"},
+	support.WearAgainstGait:      {"wear", "gait"},
 	support.FeetDiffer:           {"gait"},
 	support.Orthotic:             {"flags"},
 }
@@ -73,11 +75,15 @@ func slips(fit *app.Fit) ([]SlipGroup, error) {
 	if len(all) > 0 {
 		groups = append(groups, SlipGroup{Slips: all})
 	}
-	n := 0
+	n, evidence := 0, fit.Evidence()
 	for g := range groups {
 		for s := range groups[g].Slips {
 			n++
-			groups[g].Slips[s].ID = fmt.Sprintf("slip-%d", n)
+			slip := &groups[g].Slips[s]
+			slip.ID = fmt.Sprintf("slip-%d", n)
+			if _, err := evidence.Without(slip.evidence); err == nil {
+				slip.Lift = URL(fit.ID, "support") + "?without=" + slip.evidence
+			}
 		}
 	}
 	return groups, nil
@@ -157,6 +163,25 @@ func seen(fit *app.Fit) []Slip {
 			k = app.Key{Name: "complaint_place", Repeat: 1}
 		}
 		put("hello", "Complaints", value, "complaints", k)
+	}
+	for _, s := range term.Sides {
+		sole, ok := fit.Sole(s)
+		if !ok || sole.Gone() == 0 {
+			continue
+		}
+		last := app.Key{Name: "sole", Side: s, Repeat: 1}
+		for i := range support.Zones {
+			k := app.Key{Name: "sole", Side: s, Repeat: i + 1}
+			if fit.Findings[k].MadeAt.After(fit.Findings[last].MadeAt) || fit.Findings[last].ID == 0 {
+				last = k
+			}
+		}
+		w := sole.Patterns()
+		value := "several patterns"
+		if name := w.Strongest(); name != "several" {
+			value = support.Words(name)
+		}
+		put("old-pair", "Old sole", fmt.Sprintf("%s, %.0f %% gone", value, 100*sole.Gone()), "wear."+string(s), last)
 	}
 	if fit.Text("felt_right", "", 0) == "yes" {
 		put("old-pair", "Felt right", support.Words(fit.Text("present_level", "", 0)), "comfortable_level", app.Key{Name: "present_level"})

@@ -11,6 +11,7 @@ import (
 
 	"trevik/internal/core/foot"
 	"trevik/internal/core/shoe"
+	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 )
@@ -214,5 +215,27 @@ func Shoe(m *shoe.Model) template.HTML {
 	}
 	fmt.Fprintf(&b, `<path class="hair" d="M0 %.1fH320M%.1f %.1fv%.1fm-3 0h6M%.1f %.1fv%.1fm-3 0h6"/>`, ground+m.LugDepthMM, left-10, h, heel, right+10, f, fore)
 	fmt.Fprintf(&b, `<text class="dim" x="0" y="%.1f">%g</text><text class="dim" x="320" y="%.1f" text-anchor="end">%g</text></svg>`, h-6, heel, f-12, fore)
+	return template.HTML(b.String())
+}
+
+// soleCells are the zones of a sole in the drawing's box of 120 × 280: x, y, width,
+// height of a left sole, its inner side on the right; in the order of support.Zones.
+var soleCells = [9][4]float64{
+	{74, 204, 46, 76}, {46, 204, 28, 76}, {0, 204, 46, 76}, {60, 138, 60, 66}, {0, 138, 60, 66}, {78, 58, 42, 80}, {44, 58, 34, 80}, {0, 58, 44, 80}, {0, 0, 120, 58},
+}
+
+// Sole draws a worn sole from above: the darker a zone, the more of it is gone.
+func Sole(side term.Side, worn support.Sole) template.HTML {
+	var b strings.Builder
+	path := outline(side, 264, 100, 60, 272)
+	fmt.Fprintf(&b, `<svg class="soledraw %s" viewBox="0 0 120 280" aria-hidden="true"><clipPath id="sole-%s"><path d="%s"/></clipPath><g clip-path="url(#sole-%s)">`, side, side, path, side)
+	for i, c := range soleCells {
+		x := c[0]
+		if side == term.Right {
+			x = 120 - c[0] - c[2]
+		}
+		fmt.Fprintf(&b, `<rect class="gone g%d" x="%.0f" y="%.0f" width="%.0f" height="%.0f"/>`, worn[i], x, c[1], c[2], c[3])
+	}
+	fmt.Fprintf(&b, `</g><path class="foot %s" d="%s"/></svg>`, side, path)
 	return template.HTML(b.String())
 }

@@ -546,25 +546,35 @@ class NewFilm {
     const pen = canvas.getContext("2d");
     let missing = await this.missing(film);
     while (missing.length > 0) {
+      let sending = Promise.resolve(true); // the last pieces go while the next are made
       for (let i = 0; i < missing.length; i += BATCH) {
-        const body = new FormData();
+        const pieces = [];
         for (const n of missing.slice(i, i + BATCH)) {
           await this.step(n, rate);
           pen.drawImage(v, 0, 0, canvas.width, canvas.height);
-          body.append(n, await new Promise((done) => canvas.toBlob(done, "image/jpeg", 0.92)), `${n}.jpg`);
+          pieces.push(new Promise((done) => canvas.toBlob((blob) => done([n, blob]), "image/jpeg", 0.92)));
         }
-        const answer = await fetch(`${film.at}/frames`, { method: "POST", body }).catch(() => null);
-        if (answer?.status === 422) throw new Error((await answer.json()).faults.map((f) => `${f.field} ${f.text}`).join("; "));
-        if (!answer?.ok) break; // ask what is missing, and go on from there
-        const left = missing.length - i - BATCH;
-        this.say(`${Math.max(0, frames - Math.max(left, 0))} of ${frames} frames`, (100 * (frames - Math.max(left, 0))) / frames);
+        if (!(await sending)) break; // ask what is missing, and go on from there
+        sending = this.post(film, await Promise.all(pieces));
+        const left = Math.max(0, missing.length - i - BATCH);
+        this.say(`${frames - left} of ${frames} frames`, (100 * (frames - left)) / frames);
       }
+      await sending;
       missing = await this.missing(film);
     }
     await fetch(`${film.at}/finish`, { method: "POST", body: new URLSearchParams(), redirect: "manual" });
     localStorage.removeItem(this.key);
     URL.revokeObjectURL(v.src);
     location.assign(`${location.pathname}?film=${film.at.split("/").pop()}`);
+  }
+
+  // Sends some frames; false where they were lost on the way.
+  async post(film, pieces) {
+    const body = new FormData();
+    for (const [n, blob] of pieces) body.append(n, blob, `${n}.jpg`);
+    const answer = await fetch(`${film.at}/frames`, { method: "POST", body }).catch(() => null);
+    if (answer?.status === 422) throw new Error((await answer.json()).faults.map((f) => `${f.field} ${f.text}`).join("; "));
+    return answer?.ok ?? false;
   }
 
   // Step to a frame, and see that it is the one that is shown.
@@ -581,7 +591,7 @@ class NewFilm {
     }
   }
 
-  // The device's own camera: eight seconds, shown while they are filmed.
+  // The device's own camera: some seconds, shown while they are filmed.
   async camera() {
     if (this.busy) return;
     this.fault("");
@@ -602,8 +612,9 @@ class NewFilm {
       recorder.addEventListener("dataavailable", (event) => parts.push(event.data));
       const stopped = once(recorder, "stop");
       recorder.start();
-      for (let s = 8; s > 0; s--) {
-        this.say(`filming, ${s} s to go`, (100 * (8 - s)) / 8);
+      const seconds = Number(this.form.querySelector("[data-seconds]").value);
+      for (let s = seconds; s > 0; s--) {
+        this.say(`filming, ${s} s to go`, (100 * (seconds - s)) / seconds);
         await pause(1000);
       }
       recorder.stop();

@@ -1,19 +1,49 @@
-// Package oldpair is the station of the pair that the runner came in.
+// Package oldpair is the station of the pair that the runner came in: its soles zone
+// by zone, what hands find on it, and whether it felt right.
 package oldpair
 
 import (
 	"embed"
 	"fmt"
+	"html/template"
+	"math"
 
 	"github.com/gin-gonic/gin"
 
 	"trevik/internal/app"
+	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/web/bench"
+	"trevik/internal/web/draw"
+	"trevik/internal/web/kit"
 )
 
 //go:embed *.html
 var files embed.FS
+
+// zone is a part of a sole under a finger.
+type zone struct {
+	Name  support.Zone
+	Input string
+	Err   string // the id of its error's place
+	Gone  int
+	Next  int // what a tap makes of it
+}
+
+type pattern struct {
+	Name     string
+	Strength float64
+}
+
+type side struct {
+	Side     term.Side
+	Drawing  template.HTML
+	Zones    []zone
+	Worn     bool
+	Gone     float64
+	Even     float64
+	Patterns []pattern
+}
 
 type body struct {
 	Level      string
@@ -21,22 +51,94 @@ type body struct {
 	BelievedUS string
 	Drop       *float64
 	Sizes      []string // what was measured, beside what was believed
+	Sides      []side
+	Says       []string
+	Guess      term.Level
+	Chance     float64
 }
 
 // Station is Old pair.
 func Station() bench.Station {
-	return bench.Station{Path: "old-pair", Name: "Old pair", Lead: "What they came in: its printed size, its drop, and whether it felt right.",
+	return bench.Station{Path: "old-pair", Name: "Old pair", Lead: "What they came in: how its soles are worn, which support it was, and whether it felt right.",
 		Template: bench.Parse(files, "*.html"),
 		Body: func(_ *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
 			b := body{Level: fit.Text("present_level", "", 0), FeltRight: fit.Text("felt_right", "", 0), BelievedUS: fit.Text("believed_size", "", 0), Drop: fit.Num("present_drop_mm", "", 0)}
+			b.Guess, b.Chance, _ = fit.OldPair().Guess()
 			for _, s := range term.Sides {
 				if size, err := fit.SizeOf(s); err == nil && size != nil {
 					b.Sizes = append(b.Sizes, sizeWords(s, size.US, size.UK, size.EU))
 				}
+				b.Sides = append(b.Sides, sideOf(fit, s))
 			}
+			b.Says = says(b)
 			return b, nil
 		}}
 }
+
+func sideOf(fit *app.Fit, s term.Side) side {
+	sole, ok := fit.Sole(s)
+	x := side{Side: s, Drawing: draw.Sole(s, sole), Worn: ok && sole.Gone() > 0, Gone: sole.Gone(), Even: sole.Evenness()}
+	for i, name := range support.Zones {
+		input := app.Key{Name: "sole", Side: s, Repeat: i + 1}.Input()
+		x.Zones = append(x.Zones, zone{name, input, "err-" + kit.ControlID(input), sole[i], (sole[i] + 1) % (support.MostGone + 1)})
+	}
+	w := sole.Patterns()
+	for _, p := range []pattern{{"outer_heel", w.OuterHeel}, {"inner", w.Inner}, {"outer_edge", w.OuterEdge}, {"heel", w.Heel}, {"centre", w.Centre}, {"even", w.Even}} {
+		if p.Strength >= shown && x.Worn {
+			x.Patterns = append(x.Patterns, p)
+		}
+	}
+	return x
+}
+
+// House values of what is said of a sole.
+const (
+	shown    = 0.1 // a weaker pattern is not worth a word
+	strong   = 0.3
+	unlike   = 0.1 // of a sole, that left and right differ
+	tippedBy = 0.3
+)
+
+// means is what each pattern tells.
+var means = map[string]string{
+	"outer_heel": "the outer heel, which is usual, even in neutral runners",
+	"inner":      "the inner side: the foot rolls in",
+	"outer_edge": "the outer edge: the foot rolls out, or the pair pushes it out",
+	"heel":       "the whole heel: the foot lands far ahead",
+	"centre":     "the centre: the foot drags",
+}
+
+func says(b body) []string {
+	var out []string
+	for _, s := range b.Sides {
+		for _, p := range s.Patterns {
+			text, told := means[p.Name]
+			if !told || p.Strength < strong {
+				continue
+			}
+			if p.Name == "outer_edge" && term.Level(b.Level).Rung() >= term.Guidance.Rung() {
+				text = "the outer edge: with a pair of " + support.Words(b.Level) + " the pair is blamed first, it may support too much"
+			}
+			out = append(out, fmt.Sprintf("The %s sole is worn on %s.", s.Side, text))
+		}
+	}
+	l, r := b.Sides[0], b.Sides[1]
+	if l.Worn && r.Worn && math.Abs(l.Gone-r.Gone) > unlike {
+		more := term.Left
+		if r.Gone > l.Gone {
+			more = term.Right
+		}
+		out = append(out, fmt.Sprintf("The %s sole is worn more, by %.0f %% of a sole.", more, 100*math.Abs(l.Gone-r.Gone)))
+	}
+	for _, s := range b.Sides {
+		if s.Worn && s.Even < 1-tippedBy {
+			out = append(out, "Uneven wear tips the runner at every step and feeds its own cause, most in a tall shoe.")
+			break
+		}
+	}
+	return out
+}
+
 func sizeWords(s term.Side, us, uk, eu float64) string {
 	return fmt.Sprintf("%s US %g, UK %g, EU %g", s, us, uk, eu)
 }
