@@ -245,9 +245,8 @@ func (t *Treadmill) stepOut(l *leg, start float64, r *rand.Rand) {
 		contact *= 2.1
 		strike = 14 + 8*r.Float64()
 	}
-	length := contact
 	for on := start - 2*l.period; on < t.opt.Seconds+2*l.period; on += l.period * (1 + 0.008*r.NormFloat64()) {
-		s := StepTruth{on: on, off: on + length*(1+0.02*r.NormFloat64()), peak: peak + 0.6*r.NormFloat64(), down: down + 0.7*r.NormFloat64(),
+		s := StepTruth{on: on, off: on + contact*(1+0.02*r.NormFloat64()), peak: peak + 0.6*r.NormFloat64(), down: down + 0.7*r.NormFloat64(),
 			strike: strike + 0.8*r.NormFloat64(), shank: shank + 0.7*r.NormFloat64(), knee: knee + 0.8*r.NormFloat64(), rise: rise}
 		l.steps = append(l.steps, s)
 	}

@@ -104,7 +104,6 @@ func (w *watcher) settleSize() {
 type trail struct {
 	frames []int
 	spots  []spot
-	id     int
 }
 
 func (t *trail) last() (int, spot) { return t.frames[len(t.frames)-1], t.spots[len(t.spots)-1] }
@@ -181,7 +180,7 @@ func (w *watcher) followDots(r Recording, progress func(int) error) (Followed, e
 		}
 		open = slices.DeleteFunc(open, func(t *trail) bool { l, _ := t.last(); return i-l > coast })
 		for _, s := range link(open, spots, i) {
-			t := &trail{frames: []int{i}, spots: []spot{s}, id: len(all)}
+			t := &trail{frames: []int{i}, spots: []spot{s}}
 			open, all = append(open, t), append(all, t)
 		}
 		if len(all) > 200*mostSpots {
@@ -194,7 +193,7 @@ func (w *watcher) followDots(r Recording, progress func(int) error) (Followed, e
 	}
 	deg := math.Round(look.hue.degrees())
 	out := Followed{HueDeg: &deg}
-	kept := keepDots(all, n, *r.FPS)
+	kept := keepDots(all, *r.FPS)
 	if err := out.name(kept, r, w.size.X); err != nil {
 		return out, err
 	}
@@ -277,7 +276,7 @@ func link(open []*trail, spots []spot, frame int) (left []spot) {
 
 // keepDots refuses what is no dot: patches that are not round even at rest, of
 // another size than most, or that stay where they are.
-func keepDots(all []*trail, frames int, fps float64) []*trail {
+func keepDots(all []*trail, fps float64) []*trail {
 	still := stillPlaces(all, fps)
 	all = slices.DeleteFunc(all, func(t *trail) bool {
 		return len(t.frames) < max(3, int(0.02*fps)) || t.roundness() < 0.6 || still(t)

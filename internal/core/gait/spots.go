@@ -15,7 +15,7 @@ type chroma struct {
 	cb, cr []int8
 }
 
-// half turns a place among the samples into one in the picture.
+// full turns a place among the samples into one in the picture.
 func (p Point) full() Point { return Point{2*p.X + 0.5, 2*p.Y + 0.5} }
 
 func (c *chroma) resize(w, h int) {
