@@ -36,6 +36,7 @@ const (
 	mostUndo      = 60
 	stillKind     = "still"
 	mostStills    = 4
+	labelOff      = 0.05 // of the picture's width, that a still's angle stands off its foot
 	readingTime   = 10 * time.Minute
 	benchSeconds  = 4
 	filmFieldName = "film"
@@ -767,9 +768,10 @@ type Still struct {
 
 // Label is a text of a still.
 type Label struct {
-	Side term.Side `json:"side"`
-	X, Y float64
-	Text string `json:"text"`
+	Side   term.Side `json:"side"`
+	X, Y   float64
+	Anchor string `json:"anchor"` // end or start: which end of the text stands at X
+	Text   string `json:"text"`
 }
 
 // AddStill puts a frame with its drawing on the card.
@@ -826,7 +828,12 @@ func DrawFrame(film Film, r gait.Reading, frame int) Still {
 		}
 		names := gait.DotNames(film.Recording.View)
 		if p, ok := dots[names[len(names)-1]]; ok && frame < len(r.Angles[side]) && !math.IsNaN(r.Angles[side][frame]) {
-			s.Labels = append(s.Labels, Label{side, p.X, p.Y, fmt.Sprintf("%.1f°", r.Angles[side][frame])})
+			// Outward of the leg, where it hides nothing.
+			x, anchor := p.X+labelOff*float64(film.Width), "start"
+			if p.X < float64(film.Width)/2 {
+				x, anchor = p.X-labelOff*float64(film.Width), "end"
+			}
+			s.Labels = append(s.Labels, Label{side, x, p.Y, anchor, fmt.Sprintf("%.1f°", r.Angles[side][frame])})
 		}
 	}
 	return s

@@ -199,7 +199,7 @@ func TestFilmOnTheBench(t *testing.T) {
 	}
 
 	b.post(film.At+"/still", "frame", strconv.Itoa(mid)).to(t)
-	b.get("/fits/5/card").holds(t, "cardstill", "/fits/5/gait/stills/")
+	b.get("/fits/5/card").holds(t, "cardstill", "/fits/5/gait/stills/", `text-anchor="end"`, `text-anchor="start"`)
 	b.post(film.At + "/delete").to(t)
 	if p := b.get(film.At + "/frames/7"); p.code != http.StatusNotFound {
 		t.Errorf("a frame of a deleted film: %d", p.code)
