@@ -18,4 +18,11 @@ test("the device's camera films, and a film without dots says so and is marked b
   await film.click({ position: { x: 200, y: 120 } });
   await film.click({ position: { x: 200, y: 160 } });
   await expect(page.getByText("2 marked")).toBeVisible();
+  // By keyboard: a cross is moved to the place.
+  await film.focus();
+  for (let i = 0; i < 5; i++) await page.keyboard.press("Shift+ArrowDown");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("3 marked")).toBeVisible();
+  await page.keyboard.press("ArrowRight");
+  await expect(page.locator('[data-do="at"]')).toContainText("frame 1");
 });

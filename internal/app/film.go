@@ -82,6 +82,9 @@ func (f Film) Plain() bool { return plain(f.Recording.Shod) }
 
 func plain(shod string) bool { return shod == "" || shod == Barefoot || shod == TestShoe }
 
+// ByHand says whether the film's dots were marked by hand.
+func (f Film) ByHand() bool { return f.Recording.Markers != "auto" }
+
 // Name is what a film is called: "run from behind, barefoot".
 func (f Film) Name() string { return filmName(f.Recording.Gait, f.Recording.View, f.Recording.Shod) }
 
@@ -367,12 +370,17 @@ func (a *App) FinishFilm(ctx context.Context, who Actor, fitID, id uint64) error
 	if err != nil || film.State != FilmArriving {
 		return err // sent twice
 	}
-	if err := a.store.SetRecordingState(ctx, db.SetRecordingStateParams{State: string(FilmBeingRead), ID: id, ShopID: who.ShopID}); err != nil {
-		return err
+	err = a.store.Tx(ctx, func(q *db.Queries) error {
+		if err := a.lockOpen(ctx, q, who, fitID); err != nil {
+			return err
+		}
+		return q.SetRecordingState(ctx, db.SetRecordingStateParams{State: string(FilmBeingRead), ID: id, ShopID: who.ShopID})
+	})
+	if err == nil {
+		film.State = FilmBeingRead
+		a.startReading(who, film)
 	}
-	film.State = FilmBeingRead
-	a.startReading(who, film)
-	return nil
+	return err
 }
 
 // AddFilmFile takes a film as a zip archive of frames.
@@ -653,7 +661,8 @@ func clonedCorrections(c gait.Corrections) gait.Corrections {
 	return gait.Corrections{Marks: slices.Clone(c.Marks), Contacts: slices.Clone(c.Contacts), Dropped: slices.Clone(c.Dropped)}
 }
 
-// MarkFilm follows a film anew from dots that were marked by hand on key frames.
+// MarkFilm follows a film anew from dots that were marked by hand on key frames, or
+// finds them by itself again when there are no marks.
 func (a *App) MarkFilm(ctx context.Context, who Actor, fitID, id uint64, marks []gait.HandMark) error {
 	film, err := a.filmOfFit(ctx, who, fitID, id)
 	if err != nil {
@@ -673,6 +682,9 @@ func (a *App) MarkFilm(ctx context.Context, who Actor, fitID, id uint64, marks [
 		by[m.Side][m.Dot] = append(by[m.Side][m.Dot], [3]float64{float64(m.Frame), m.X, m.Y})
 	}
 	film.Recording.Markers = by
+	if len(by) == 0 {
+		film.Recording.Markers = "auto"
+	}
 	description, err := json.Marshal(film.Recording)
 	if err != nil {
 		return err
@@ -695,7 +707,8 @@ func (a *App) MarkFilm(ctx context.Context, who Actor, fitID, id uint64, marks [
 	return err
 }
 
-// DeleteFilm removes a film's frames and its stills: the numbers stay.
+// DeleteFilm removes a film's frames: the numbers stay, and stills that were put on
+// the card until they are taken off it.
 func (a *App) DeleteFilm(ctx context.Context, who Actor, fitID, id uint64) error {
 	if _, err := a.filmOfFit(ctx, who, fitID, id); err != nil {
 		return err

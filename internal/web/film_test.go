@@ -304,5 +304,7 @@ func TestFilmArchiveMarkedByHand(t *testing.T) {
 	}
 	b.post(at+"/marks", "marks", strings.Join(marks, " ")).to(t)
 	p = b.read(t, url)
-	p.holds(t, "data-contacts", "The left heel rolls in to")
+	p.holds(t, "data-contacts", "The left heel rolls in to", "find the dots again")
+	b.post(at+"/marks", "auto", "yes").to(t)
+	b.read(t, url).holds(t, "no set of round dots of that hue")
 }

@@ -3,6 +3,7 @@ package gait
 import (
 	"encoding/json"
 	"math"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -392,4 +393,40 @@ func FuzzRecording(f *testing.F) {
 			t.Fatalf("what was taken is refused when it is checked again: %v", again)
 		}
 	})
+}
+
+// Whatever places a file or a hand gives, reading answers or refuses in words.
+func TestReadTakesAnything(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 9))
+	for range 1500 {
+		v := Views[r.IntN(len(Views))]
+		fps := []float64{24, 30, 60, 120, 1000}[r.IntN(5)]
+		f := Followed{Frames: 2 + r.IntN(300), Width: 640, Height: 480, Tracks: Tracks{}}
+		kind := r.IntN(4)
+		for _, side := range term.Sides[r.IntN(2):] {
+			f.Tracks[side] = map[string][]Mark{}
+			for _, name := range DotNames(v) {
+				for i := 0; i < f.Frames; i += 1 + r.IntN(1+kind*5) {
+					p := Point{100 + 50*math.Sin(float64(i)/9), 300 + 60*math.Sin(float64(i)/7)}
+					if kind > 1 {
+						p = Point{2e5 * (r.Float64() - 0.5), 2e5 * (r.Float64() - 0.5)}
+					}
+					f.Tracks[side][name] = append(f.Tracks[side][name], Mark{i, p, Found})
+				}
+			}
+		}
+		var fix Corrections
+		if f.Frames > 20 && r.IntN(2) == 0 {
+			on := r.IntN(f.Frames - 10)
+			fix.Contacts = []MovedContact{{Side: term.Left, At: on, On: on, Off: on + 1 + r.IntN(f.Frames-on-1)}}
+		}
+		out, err := Read(f, Recording{Schema: RecordingSchema, View: v, FPS: &fps, Markers: "auto"}, fix)
+		if err != nil {
+			if _, ok := fault.As(err); !ok {
+				t.Fatalf("not a list of faults: %v", err)
+			}
+			continue
+		}
+		jsonOf(t, out.Answer) // no number in it that is none
+	}
 }

@@ -286,18 +286,17 @@ func measure(c *chroma, h *hue, b box) (spot, bool) {
 	floor += 0.04 * (core - floor) // a veil over the rim counts for nothing
 	// Its soft edge belongs to it, and a neighbour beyond that does not.
 	x0, y0, x1, y1 = max(b.x0-2, 0), max(b.y0-2, 0), min(b.x1+2, c.w), min(b.y1+2, c.h)
-	var sum, sx, sy float64
+	var sum, sx, sy, xx, yy, xy float64
 	low, high := 0.0, 0.0
 	for y := y0; y < y1; y++ {
 		for x := x0; x < x1; x++ {
-			k := (float64(h.at(c, y*c.w+x)) - floor) / (core - floor)
+			k := min((float64(h.at(c, y*c.w+x))-floor)/(core-floor), 1)
 			if k <= 0 {
 				continue
 			}
-			k = min(k, 1)
-			sum += k
-			sx += k * float64(x)
-			sy += k * float64(y)
+			fx, fy := float64(x-x0), float64(y-y0)
+			sum, sx, sy = sum+k, sx+k*fx, sy+k*fy
+			xx, yy, xy = xx+k*fx*fx, yy+k*fy*fy, xy+k*fx*fy
 			if k > 0.2 {
 				low++
 			}
@@ -307,22 +306,9 @@ func measure(c *chroma, h *hue, b box) (spot, bool) {
 		}
 	}
 	cx, cy := sx/sum, sy/sum
-	var xx, yy, xy float64
-	for y := y0; y < y1; y++ {
-		for x := x0; x < x1; x++ {
-			k := (float64(h.at(c, y*c.w+x)) - floor) / (core - floor)
-			if k <= 0 {
-				continue
-			}
-			k = min(k, 1)
-			dx, dy := float64(x)-cx, float64(y)-cy
-			xx += k * dx * dx
-			yy += k * dy * dy
-			xy += k * dx * dy
-		}
-	}
+	xx, yy, xy = xx-sum*cx*cx, yy-sum*cy*cy, xy-sum*cx*cy
 	mean, diff := (xx+yy)/2, math.Hypot((xx-yy)/2, xy)
-	s := spot{Point: Point{cx, cy}.full(), diameter: 4 * math.Sqrt(sum/math.Pi), core: core,
+	s := spot{Point: Point{float64(x0) + cx, float64(y0) + cy}.full(), diameter: 4 * math.Sqrt(sum/math.Pi), core: core,
 		round: math.Sqrt(max(0, mean-diff) / (mean + diff)),
 		edge:  2 * (math.Sqrt(low/math.Pi) - math.Sqrt(high/math.Pi))}
 	return s, s.diameter <= 2*maxDiameter

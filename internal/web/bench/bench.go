@@ -349,8 +349,23 @@ func (b *Bench) record(s Station) gin.HandlerFunc {
 	}
 }
 
-// Parts answers htmx after a station's own form was sent.
-func (b *Bench) Parts(c *gin.Context, s Station, fit *app.Fit, faults fault.List) {
+// Changed answers after something of a station was changed by hand: the page or its
+// parts as they are now, with the faults that kept it from changing.
+func (b *Bench) Changed(c *gin.Context, s Station, err error) {
+	faults, faulty := fault.As(err)
+	if err != nil && !faulty {
+		b.Fail(c, err)
+		return
+	}
+	fit, err := b.Load(c)
+	if err != nil {
+		b.Fail(c, err)
+		return
+	}
+	if !kit.IsHTMX(c) {
+		b.Show(c, s, fit, nil, faults)
+		return
+	}
 	b.parts(c, s, fit, faults, nil, app.Saved{At: b.App.Now()})
 }
 

@@ -225,6 +225,10 @@ class Table {
       this.part("hand").setAttribute("aria-pressed", String(this.hand));
       this.root.querySelector("[data-hand]").hidden = !this.hand;
       this.root.classList.toggle("marking", this.hand);
+      // By keyboard a cross stands for the finger: Shift and arrows move it, Enter marks.
+      this.cross ??= { x: this.screen.data.width / 2 || 320, y: this.screen.data.height / 2 || 240 };
+      this.drawMarks();
+      if (this.hand) this.screen.svg.focus();
     }
   }
 
@@ -240,6 +244,11 @@ class Table {
   }
 
   drawMarks() {
+    this.screen.drawing.querySelector(".cross")?.remove();
+    if (this.hand) {
+      const { x, y } = this.cross;
+      make("path", { class: "cross", d: `M${x - 12} ${y}H${x + 12}M${x} ${y - 12}V${y + 12}` }, this.screen.drawing);
+    }
     for (const m of this.marks.values()) {
       const [side, , frame, x, y] = m.split(",");
       if (Number(frame) === this.frame) make("circle", { class: `dot ${side} by_hand`, cx: x, cy: y, r: this.screen.data.width / 56 || 8 }, this.screen.drawing);
@@ -379,6 +388,14 @@ document.addEventListener("keydown", (event) => {
       refocus = `[data-dot="${dot.dataset.dot}"][data-side="${dot.dataset.side}"]`;
       reportDot(t, dot);
     }, 400);
+  } else if (t.hand && event.target === t.screen.svg && way && event.shiftKey) {
+    event.preventDefault();
+    t.cross.x += 3 * way[0];
+    t.cross.y += 3 * way[1];
+    t.drawMarks();
+  } else if (t.hand && event.target === t.screen.svg && event.key === "Enter") {
+    event.preventDefault();
+    t.mark(t.cross);
   } else if (event.target.closest("input, select, textarea, dialog[open]")) {
     return;
   } else if (way?.[0]) {
@@ -408,6 +425,14 @@ const MOST_SECONDS = 20;
 const MOST_FRAMES = 2400;
 const LONGEST = 960; // px that a frame is sent with
 const pause = (ms) => new Promise((done) => setTimeout(done, ms));
+// A device that keeps nothing still sends its film, from the start each time.
+const kept = (act) => {
+  try {
+    return act(window.localStorage);
+  } catch {
+    return null;
+  }
+};
 const once = (target, name) => new Promise((done, fail) => {
   target.addEventListener(name, done, { once: true });
   target.addEventListener("error", () => fail(new Error("this file cannot be played here; WebM and MP4 can")), { once: true });
@@ -506,11 +531,11 @@ class NewFilm {
   async begin(file, frames, rate) {
     const key = `film:${location.pathname}:${file.name}:${file.size}:${frames}`;
     this.key = key;
-    const known = localStorage.getItem(key);
+    const known = kept((s) => s.getItem(key));
     if (known) {
       const answer = await fetch(`${known}/missing`).catch(() => null);
       if (answer?.ok && (await answer.json()).state === "arriving") return { at: known };
-      localStorage.removeItem(key);
+      kept((s) => s.removeItem(key));
     }
     const body = new URLSearchParams(new FormData(this.form));
     body.set("frames", frames);
@@ -523,7 +548,7 @@ class NewFilm {
     }
     if (!answer.ok) throw new Error("the film could not be begun; try again");
     const film = await answer.json();
-    localStorage.setItem(key, film.at);
+    kept((s) => s.setItem(key, film.at));
     return film;
   }
 
@@ -563,7 +588,7 @@ class NewFilm {
       missing = await this.missing(film);
     }
     await fetch(`${film.at}/finish`, { method: "POST", body: new URLSearchParams(), redirect: "manual" });
-    localStorage.removeItem(this.key);
+    kept((s) => s.removeItem(this.key));
     URL.revokeObjectURL(v.src);
     location.assign(`${location.pathname}?film=${film.at.split("/").pop()}`);
   }

@@ -299,20 +299,7 @@ func adjust(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
 			_, err = b.App.AdjustPrint(c, kit.MustWho(c), fit.ID, s, opt)
 		}
 	}
-	faults, faulty := fault.As(err)
-	if err != nil && !faulty {
-		b.Fail(c, err)
-		return
-	}
-	if fit, err = b.Load(c); err != nil {
-		b.Fail(c, err)
-		return
-	}
-	if !kit.IsHTMX(c) {
-		b.Show(c, Station(), fit, nil, faults)
-		return
-	}
-	b.Parts(c, Station(), fit, faults)
+	b.Changed(c, Station(), err)
 }
 
 // change lays what was sent over the options.

@@ -307,20 +307,7 @@ func adjust(b *bench.Bench, c *gin.Context, fit *app.Fit, film app.Film) {
 	if err == nil {
 		_, err = b.App.CorrectFilm(c, kit.MustWho(c), fit.ID, film.ID, form.Get("undo") == "yes", func(fix *core.Corrections) error { return change(fix, form.Get) })
 	}
-	faults, faulty := fault.As(err)
-	if err != nil && !faulty {
-		b.Fail(c, err)
-		return
-	}
-	if fit, err = b.Load(c); err != nil {
-		b.Fail(c, err)
-		return
-	}
-	if !kit.IsHTMX(c) {
-		b.Show(c, Station(), fit, nil, faults)
-		return
-	}
-	b.Parts(c, Station(), fit, faults)
+	b.Changed(c, Station(), err)
 }
 
 // change lays what a hand did over what was put right before.
@@ -405,9 +392,10 @@ func whole(l *fault.List, name, v string, n int) (term.Side, []int, bool) {
 // mostMarks by hand on key frames of a film.
 const mostMarks = 800
 
-// marks follows a film from dots that were marked by hand.
+// marks follows a film from dots that were marked by hand, or again from those that
+// are found.
 func marks(b *bench.Bench, c *gin.Context, fit *app.Fit, film app.Film) {
-	form, err := kit.Form(c, kit.Known("marks"))
+	form, err := kit.Form(c, kit.Known("marks", "auto"))
 	if err == nil {
 		var l fault.List
 		var list []core.HandMark
@@ -416,7 +404,7 @@ func marks(b *bench.Bench, c *gin.Context, fit *app.Fit, film app.Film) {
 				list = append(list, m)
 			}
 		}
-		if len(l) == 0 && (len(list) == 0 || len(list) > mostMarks) {
+		if len(l) == 0 && form.Get("auto") != "yes" && (len(list) == 0 || len(list) > mostMarks) {
 			l.Add("marks", "are %d; allowed are 1 to %d", len(list), mostMarks)
 		}
 		if err = l.Err(); err == nil {
