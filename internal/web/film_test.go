@@ -148,6 +148,10 @@ func TestFilmOnTheBench(t *testing.T) {
 			t.Errorf("%s peak is off by %.2f°", side, d)
 		}
 	}
+	// A fault of the next film stands where it is seen, though a film is on the table.
+	if p := b.upload("/fits/5/gait/archive", "archive", []byte("no zip"), "archive_keep", "yes"); !strings.Contains(p.body, `<details class="panel" open>`) {
+		t.Error("the fault of an archive is folded away")
+	}
 	b.get("/fits/5/support").holds(t, "Rolling in, filmed", "neutral")
 	b.get("/fits/5/card").holds(t, "gait (filmed run from behind, barefoot")
 	drawn := decode[struct {
@@ -246,7 +250,7 @@ func TestFilmRefused(t *testing.T) {
 	if p := b.upload("/fits/5/gait/archive", "archive", []byte("no zip"), "archive_keep", "yes"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "no zip archive") {
 		t.Errorf("no zip: %d", p.code)
 	}
-	if p := b.upload("/fits/5/gait/archive", "archive", nil); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "say whether the film may be kept") {
+	if p := b.upload("/fits/5/gait/archive", "archive", nil); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, `<p class="err" >Is missing; say whether the film may be kept.</p>`) || !strings.Contains(p.body, `<p class="err" >Is missing; choose a .zip`) {
 		t.Errorf("nothing: %d", p.code)
 	}
 }

@@ -180,7 +180,8 @@ func archive(b *bench.Bench, c *gin.Context, fit *app.Fit) {
 			return
 		}
 	}
-	b.Done(c, Station(), fit, nil, l.Err(), page(fit, film.ID))
+	// Its faults stand at its own two fields.
+	b.Done(c, Station(), fit, url.Values{"archive": nil, "archive_keep": {keep}}, l.Err(), page(fit, film.ID))
 }
 
 // frames keeps the frames of one sending: parts of a multipart form, each named by
