@@ -9,12 +9,16 @@ import (
 	"time"
 
 	"trevik/internal/core/foot"
+	"trevik/internal/core/house"
 	"trevik/internal/core/match"
 	"trevik/internal/core/rotation"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 )
+
+// House is the house values that the fit is decided under.
+func (f *Fit) House() *house.Values { return &f.Settings.House }
 
 // Text gives a text finding, empty when there is none.
 func (f *Fit) Text(name string, side term.Side, repeat int) string {
@@ -34,7 +38,7 @@ func (f *Fit) Reading(name string, side term.Side) foot.Reading {
 			values = append(values, *v)
 		}
 	}
-	return foot.Combine(values)
+	return foot.Combine(values, f.House())
 }
 
 // Measure is what counts of a foot's measure, mm: the readings by hand, or the
@@ -75,7 +79,7 @@ func (f *Fit) Volume(side term.Side) term.Volume {
 		return term.Volume(v)
 	}
 	m := f.Foot(side)
-	return foot.VolumeOf(m.InstepMM, m.LengthMM)
+	return foot.VolumeOf(m.InstepMM, m.LengthMM, f.House())
 }
 
 // NavicularDrop is how far a side's arch sinks from sitting to standing, mm.
@@ -98,7 +102,7 @@ func (f *Fit) SizeOf(side term.Side) (*foot.Size, error) {
 	if m.LengthMM == 0 {
 		return nil, nil
 	}
-	s, err := foot.SizeOf(f.Runner.Chart, m.LengthMM, positive(m.BallMM), positive(m.HeelToBallMM))
+	s, err := foot.SizeOf(f.Runner.Chart, m.LengthMM, positive(m.BallMM), positive(m.HeelToBallMM), f.House())
 	if err != nil {
 		return nil, err
 	}
@@ -325,7 +329,7 @@ func (f *Fit) Request(answer support.Answer, models []shoe.Model) (r match.Reque
 	week, km := f.Week()
 	r = match.Request{Schema: match.RequestSchema, Chart: f.Runner.Chart, Sock: term.Sock(f.Text("sock", "", 0)), Surface: f.Surface(), Level: answer.Level, Spread: answer.Spread,
 		Lead: f.Settings.LeadSchool, Strike: f.Strike(), Experience: f.Text("experience", "", 0), MassKg: f.Num("mass_kg", "", 0),
-		RaceKM: f.Num("race_km", "", 0), Settings: match.Settings{Room: f.Settings.Room, Drop: f.Settings.DropRule}, Models: models}
+		RaceKM: f.Num("race_km", "", 0), Settings: match.Settings{Room: f.Settings.Room, Drop: f.Settings.DropRule}, House: f.House(), Models: models}
 	for _, s := range term.Sides {
 		m := f.Foot(s)
 		if m.LengthMM == 0 {

@@ -299,7 +299,7 @@ func (f *Fit) Serve(pairs []Pair) Serving {
 	s.Weekly = make([]float64, len(s.Pairs))
 	for _, p := range s.Parts {
 		if p.Pair >= 0 {
-			s.Weekly[p.Pair] += wear.Load(wear.Run{KM: p.KM, Ground: p.Ground, Kind: p.Kind}, models[p.Pair].Surface, nil)
+			s.Weekly[p.Pair] += wear.Load(wear.Run{KM: p.KM, Ground: p.Ground, Kind: p.Kind}, models[p.Pair].Surface, nil, &f.Now.House)
 		}
 	}
 	return s
@@ -310,7 +310,7 @@ func (f *Fit) Serve(pairs []Pair) Serving {
 func (f *Fit) WearInput(p *Pair, weekly float64) wear.Pair {
 	price, stack := float64(p.Price), p.Model.StackHeelMM
 	in := wear.Pair{Schema: wear.PairSchema, Class: p.Model.Class, MedianKM: p.Model.MedianLifeKM, Price: &price, HeelStackMM: &stack, Surface: p.Model.Surface,
-		Today: f.Today.Format(wear.DateLayout), Runner: wear.Runner{MassKg: f.Num("mass_kg", "", 0), Strike: f.Strike()}, PlanWeeklyKM: []float64{weekly}}
+		Today: f.Today.Format(wear.DateLayout), Runner: wear.Runner{MassKg: f.Num("mass_kg", "", 0), Strike: f.Strike()}, PlanWeeklyKM: []float64{weekly}, House: &f.Now.House}
 	if !p.FirstWorn.IsZero() {
 		in.FirstWorn = p.FirstWorn.Format(wear.DateLayout)
 	}

@@ -17,6 +17,7 @@ import (
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/gait"
+	"trevik/internal/core/house"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/device"
@@ -508,6 +509,12 @@ func (a *App) startReading(who Actor, film Film) {
 	a.films.run(film.ID, func(ctx context.Context, tell func(int)) { a.readFilm(ctx, who, film, tell) })
 }
 
+// houseOf is the house values that a film is read by: those of when it was taken.
+func (a *App) houseOf(ctx context.Context, who Actor, film Film) (*house.Values, error) {
+	s, _, err := a.settingsAt(ctx, who, film.MadeAt)
+	return &s.House, err
+}
+
 // readFilm follows the dots of a film and records what was read.
 func (a *App) readFilm(ctx context.Context, who Actor, film Film, tell func(int)) {
 	followed, err := gait.Follow(storedFrames{ctx, a, who.ShopID, film}, film.Recording, func(done int) error {
@@ -515,8 +522,12 @@ func (a *App) readFilm(ctx context.Context, who Actor, film Film, tell func(int)
 		return ctx.Err()
 	})
 	var r gait.Reading
+	var h *house.Values
 	if err == nil {
-		r, err = gait.Read(followed, film.Recording, gait.Corrections{})
+		h, err = a.houseOf(ctx, who, film)
+	}
+	if err == nil {
+		r, err = gait.Read(followed, film.Recording, gait.Corrections{}, h)
 	}
 	if err != nil {
 		a.failFilm(ctx, who, film, err)
@@ -597,7 +608,11 @@ func (a *App) followedFilm(ctx context.Context, who Actor, film Film) (gait.Read
 	if err := json.Unmarshal(row.Corrections, &fix); err != nil {
 		return gait.Reading{}, followed, err
 	}
-	r, err := gait.Read(followed, film.Recording, fix.Corrections)
+	h, err := a.houseOf(ctx, who, film)
+	if err != nil {
+		return gait.Reading{}, followed, err
+	}
+	r, err := gait.Read(followed, film.Recording, fix.Corrections, h)
 	return r, followed, err
 }
 
@@ -610,6 +625,10 @@ func (a *App) CorrectFilm(ctx context.Context, who Actor, fitID, id uint64, undo
 		return gait.Reading{}, err
 	}
 	_, followed, err := a.followedFilm(ctx, who, film)
+	if err != nil {
+		return gait.Reading{}, err
+	}
+	h, err := a.houseOf(ctx, who, film)
 	if err != nil {
 		return gait.Reading{}, err
 	}
@@ -642,7 +661,7 @@ func (a *App) CorrectFilm(ctx context.Context, who Actor, fitID, id uint64, undo
 				fix.Before = fix.Before[1:]
 			}
 		}
-		if r, err = gait.Read(followed, film.Recording, fix.Corrections); err != nil {
+		if r, err = gait.Read(followed, film.Recording, fix.Corrections, h); err != nil {
 			return err
 		}
 		data, err := json.Marshal(fix)

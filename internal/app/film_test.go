@@ -101,7 +101,7 @@ func TestFilmsAsEvidence(t *testing.T) {
 	put := func(number int, v gait.View, m gait.Motion, shod string, deg float64) {
 		t.Helper()
 		sd := 0.5
-		p := gait.Bands(deg, sd, 8, m)
+		p := gait.Bands(deg, sd, 8, m, nil)
 		s := &gait.SideReading{PeakEversionDeg: &gait.Stat{Mean: &deg, SD: &sd, N: 8}, BandProbability: &p, Band: term.BandNeutral}
 		switch v {
 		case gait.Front:
@@ -125,7 +125,7 @@ func TestFilmsAsEvidence(t *testing.T) {
 		t.Errorf("without a film the eye counts, not %s", s)
 	}
 	put(1, gait.Rear, gait.Walk, app.Barefoot, 5)
-	if s, p := source(); s != term.FilmedWalk || p != gait.Bands(5, 0.5, 8, gait.Walk) {
+	if s, p := source(); s != term.FilmedWalk || p != gait.Bands(5, 0.5, 8, gait.Walk, nil) {
 		t.Errorf("a walk on film: %s %v", s, p)
 	}
 	put(2, gait.Rear, gait.Run, "Ishkel Dunlin 1", 4)
@@ -133,7 +133,7 @@ func TestFilmsAsEvidence(t *testing.T) {
 		t.Errorf("a run in a shoe overwrote the runner's own walk: %s", s)
 	}
 	put(3, gait.Rear, gait.Run, app.TestShoe, 13)
-	if s, p := source(); s != term.FilmedRun || p != gait.Bands(13, 0.5, 8, gait.Run) {
+	if s, p := source(); s != term.FilmedRun || p != gait.Bands(13, 0.5, 8, gait.Run, nil) {
 		t.Errorf("a run in a plain shoe: %s %v", s, p)
 	}
 	f := b.load(t, fit)

@@ -71,7 +71,8 @@ type Fit struct {
 	Fitter    string
 	StartedAt time.Time
 	ClosedAt  time.Time // zero while it is open
-	Settings  Settings
+	Settings  Settings  // those that it is decided under: a closed fit keeps its own
+	Now       Settings  // the shop's at present, for what goes on after the fit
 	Findings  map[Key]Finding
 	Decisions map[string]Decision
 	Today     time.Time
@@ -120,8 +121,14 @@ func (a *App) Fit(ctx context.Context, who Actor, id uint64) (*Fit, error) {
 	if f.Runner, err = a.Runner(ctx, who, row.RunnerID); err != nil {
 		return nil, err
 	}
-	if f.Settings, _, err = a.Settings(ctx, who); err != nil {
+	if f.Now, _, err = a.Settings(ctx, who); err != nil {
 		return nil, err
+	}
+	f.Settings = f.Now
+	if !f.Open() {
+		if f.Settings, _, err = a.settingsAt(ctx, who, f.ClosedAt); err != nil {
+			return nil, err
+		}
 	}
 	findings, err := a.store.FindingsOf(ctx, db.FindingsOfParams{FitID: id, ShopID: who.ShopID})
 	if err != nil {

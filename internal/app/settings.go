@@ -2,16 +2,20 @@ package app
 
 import (
 	"context"
+	"fmt"
 	"strconv"
+	"strings"
 	"time"
 
 	"trevik/internal/core/fault"
+	"trevik/internal/core/house"
 	"trevik/internal/core/match"
+	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/store/db"
 )
 
-// Settings are the shop's choices where practitioners differ.
+// Settings are the shop's choices where practitioners differ, and its house values.
 type Settings struct {
 	LeadSchool term.School    `json:"lead_school"`
 	TrailRule  term.TrailRule `json:"trail_rule"`
@@ -19,13 +23,18 @@ type Settings struct {
 	DropRule   string         `json:"drop_rule"`
 	WearSchool string         `json:"wear_school"`
 	FilmDays   int            `json:"film_days"` // 0 is until somebody deletes it
+	House      house.Values   `json:"house"`
 }
 
-// Setting is one choice: its values, what ships and why, and who chose last.
+// Setting is one choice or house value: what is allowed, what ships and why, and who
+// set it last.
 type Setting struct {
 	Name    string
+	Group   string // of a house value
 	Label   string
-	Choices []string
+	Choices []string // of a choice; a house value has none
+	Unit    string
+	Lo, Hi  float64
 	Shipped string
 	Reason  string
 	Value   string
@@ -60,6 +69,17 @@ func SettingList() []Setting {
 // Shipped is the settings of a new shop.
 func Shipped() Settings { return settingsOf(map[string]string{}) }
 
+// houseList is every house value as it ships.
+func houseList() []Setting {
+	out := make([]Setting, len(house.Table))
+	for i, l := range house.Table {
+		out[i] = Setting{Name: l.Name, Group: l.Group, Label: l.Label, Unit: l.Unit, Lo: l.Lo, Hi: l.Hi, Shipped: figure(l.Shipped), Reason: l.Reason}
+	}
+	return out
+}
+
+func figure(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
+
 func settingsOf(set map[string]string) Settings {
 	of := func(name string) string {
 		if v, ok := set[name]; ok {
@@ -73,17 +93,29 @@ func settingsOf(set map[string]string) Settings {
 		return ""
 	}
 	days, _ := strconv.Atoi(of("film_days")) // until_deleted is no number: 0
-	return Settings{term.School(of("lead_school")), term.TrailRule(of("trail_rule")), of("room"), of("drop_rule"), of("wear_school"), days}
+	s := Settings{term.School(of("lead_school")), term.TrailRule(of("trail_rule")), of("room"), of("drop_rule"), of("wear_school"), days, *house.Shipped()}
+	for _, l := range house.Table {
+		if v, err := strconv.ParseFloat(set[l.Name], 64); err == nil {
+			l.Set(&s.House, v)
+		}
+	}
+	return s
 }
 
-// Settings of the person's shop, and the list with who chose what.
+// Settings of the person's shop, and the list with who set what.
 func (a *App) Settings(ctx context.Context, who Actor) (Settings, []Setting, error) {
-	rows, err := a.store.SettingsOf(ctx, who.ShopID)
+	return a.settingsAt(ctx, who, a.Now())
+}
+
+// settingsAt is the shop's settings as they were at a time: nothing set is ever
+// overwritten.
+func (a *App) settingsAt(ctx context.Context, who Actor, at time.Time) (Settings, []Setting, error) {
+	rows, err := a.store.SettingsOf(ctx, db.SettingsOfParams{ShopID: who.ShopID, AsOf: at})
 	if err != nil {
 		return Settings{}, nil, err
 	}
 	set := map[string]string{}
-	list := SettingList()
+	list := append(SettingList(), houseList()...)
 	for i := range list {
 		list[i].Value = list[i].Shipped
 		for _, r := range rows {
@@ -102,7 +134,7 @@ func (a *App) ChangeSettings(ctx context.Context, who Actor, to map[string]strin
 	if who.Role != Owner {
 		return ErrNotAllowed
 	}
-	_, list, err := a.Settings(ctx, who)
+	now, list, err := a.Settings(ctx, who)
 	if err != nil {
 		return err
 	}
@@ -112,10 +144,26 @@ func (a *App) ChangeSettings(ctx context.Context, who Actor, to map[string]strin
 	for _, s := range list {
 		known[s.Name] = true
 		v, given := to[s.Name]
-		if given && fault.OneOf(&l, s.Name, v, s.Choices) && v != s.Value {
+		v = strings.TrimSpace(v)
+		switch {
+		case !given:
+			continue
+		case s.Choices != nil && !fault.OneOf(&l, s.Name, v, s.Choices):
+			continue
+		case s.Choices == nil:
+			n, ok := s.number(&l, v)
+			if !ok {
+				continue
+			}
+			v = figure(n)
+		}
+		if v != s.Value {
 			s.Value = v
 			change = append(change, s)
 		}
+	}
+	if len(l) == 0 {
+		checkTogether(&l, now.House, change)
 	}
 	for name := range to {
 		if !known[name] {
@@ -125,12 +173,52 @@ func (a *App) ChangeSettings(ctx context.Context, who Actor, to map[string]strin
 	if err := l.Err(); err != nil {
 		return err
 	}
+	at := a.Now()
 	return a.store.Tx(ctx, func(q *db.Queries) error {
 		for _, s := range change {
-			if err := q.AddSetting(ctx, db.AddSettingParams{ShopID: who.ShopID, Name: s.Name, Value: s.Value, MadeBy: who.UserID, MadeAt: a.Now()}); err != nil {
+			if err := q.AddSetting(ctx, db.AddSettingParams{ShopID: who.ShopID, Name: s.Name, Value: s.Value, MadeBy: who.UserID, MadeAt: at}); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
+}
+
+// number reads a house value as it was typed; a comma may stand for the point.
+func (s Setting) number(l *fault.List, typed string) (float64, bool) {
+	n, err := strconv.ParseFloat(strings.Replace(typed, ",", ".", 1), 64)
+	if err != nil || len(typed) > 20 {
+		l.Add(s.Name, "is no number; allowed is %g to %g %s, shipped is %s", s.Lo, s.Hi, s.Unit, s.Shipped)
+		return 0, false
+	}
+	return n, l.Range(s.Name, n, s.Lo, s.Hi, s.Unit)
+}
+
+// checkTogether checks the house values as they would be, each against the others.
+func checkTogether(l *fault.List, v house.Values, change []Setting) {
+	for _, s := range change {
+		for _, line := range house.Table {
+			if line.Name == s.Name {
+				n, _ := strconv.ParseFloat(s.Value, 64) // written by figure
+				line.Set(&v, n)
+			}
+		}
+	}
+	v.Check(l)
+}
+
+// ChangedSince lists in words what the shop has set otherwise since an earlier time's
+// settings.
+func (s Settings) ChangedSince(was Settings) []string {
+	var out []string
+	word := func(label, a, b string) {
+		if a != b {
+			out = append(out, fmt.Sprintf("%s: %s then, %s now", label, support.Words(a), support.Words(b)))
+		}
+	}
+	word("School that leads", string(was.LeadSchool), string(s.LeadSchool))
+	word("Support on trail", string(was.TrailRule), string(s.TrailRule))
+	word("Room on road", was.Room, s.Room)
+	word("Drop rule", was.DropRule, s.DropRule)
+	return append(out, house.Changed(&was.House, &s.House)...)
 }

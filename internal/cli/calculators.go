@@ -44,7 +44,7 @@ func (t *tool) sizeCmd() *cobra.Command {
 			if err := l.Err(); err != nil {
 				return err
 			}
-			s, err := foot.SizeOf(term.Chart(chart), *lengthMM, ballMM, htbMM)
+			s, err := foot.SizeOf(term.Chart(chart), *lengthMM, ballMM, htbMM, t.house)
 			if err != nil {
 				return err
 			}
@@ -54,7 +54,7 @@ func (t *tool) sizeCmd() *cobra.Command {
 	c.Flags().StringVar(&ball, "ball-mm", "", "ball width, mm")
 	c.Flags().StringVar(&htb, "heel-to-ball-mm", "", "heel-to-ball length, mm")
 	c.Flags().StringVar(&chart, "chart", "", "men, women or youth")
-	return t.asJSON(c)
+	return t.byHouse(t.asJSON(c))
 }
 
 func sizeTable(w io.Writer, s foot.Size) {
@@ -123,18 +123,19 @@ func levelWords(l *term.Level) string {
 }
 
 func (t *tool) matchCmd() *cobra.Command {
-	return t.asJSON(&cobra.Command{Use: "match REQUEST.json", Short: "Rank models for a runner, each with its size and room in mm", Args: cobra.ExactArgs(1),
+	return t.byHouse(t.asJSON(&cobra.Command{Use: "match REQUEST.json", Short: "Rank models for a runner, each with its size and room in mm", Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			var r match.Request
 			if err := t.read(args[0], &r); err != nil {
 				return err
 			}
+			r.House = t.house
 			a, err := match.Rank(r)
 			if err != nil {
 				return err
 			}
 			return t.answer(a, func(w io.Writer) { matchTable(w, a) })
-		}})
+		}}))
 }
 
 func matchTable(w io.Writer, a match.Answer) {
@@ -154,18 +155,19 @@ func matchTable(w io.Writer, a match.Answer) {
 }
 
 func (t *tool) wearCmd() *cobra.Command {
-	return t.asJSON(&cobra.Command{Use: "wear PAIR.json", Short: "What is left of a pair, and when to order the next", Args: cobra.ExactArgs(1),
+	return t.byHouse(t.asJSON(&cobra.Command{Use: "wear PAIR.json", Short: "What is left of a pair, and when to order the next", Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			var p wear.Pair
 			if err := t.read(args[0], &p); err != nil {
 				return err
 			}
+			p.House = t.house
 			a, err := wear.Assess(p)
 			if err != nil {
 				return err
 			}
 			return t.answer(a, func(w io.Writer) { wearTable(w, a) })
-		}})
+		}}))
 }
 
 func wearTable(w io.Writer, a wear.Answer) {

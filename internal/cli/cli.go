@@ -17,6 +17,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"trevik/internal/core/fault"
+	"trevik/internal/core/house"
 	"trevik/internal/core/strict"
 )
 
@@ -34,6 +35,7 @@ type tool struct {
 	in       io.Reader
 	out, err io.Writer
 	json     bool
+	house    *house.Values // of --house; nil is as shipped
 }
 
 // Run executes the command and gives its exit status.
@@ -71,23 +73,33 @@ const maxInput = 64 << 20
 
 // read decodes the input file, or standard input for "-".
 func (t *tool) read(name string, into any) error {
-	var r io.Reader = t.in
+	data, err := t.bytes(name, "input", maxInput)
+	if err != nil {
+		return err
+	}
+	return strict.Decode(data, into)
+}
+
+// bytes reads a file of at most so many bytes, or standard input for "-"; its faults
+// stand at field.
+func (t *tool) bytes(name, field string, most int64) ([]byte, error) {
+	r := t.in
 	if name != "-" {
 		f, err := os.Open(name)
 		if err != nil {
-			return fault.List{{Field: "input", Text: "cannot be opened: " + err.Error()}}
+			return nil, fault.List{{Field: field, Text: "cannot be opened: " + err.Error()}}
 		}
 		defer f.Close()
 		r = f
 	}
-	data, err := io.ReadAll(io.LimitReader(r, maxInput+1))
+	data, err := io.ReadAll(io.LimitReader(r, most+1))
 	if err != nil {
-		return fault.List{{Field: "input", Text: "cannot be read: " + err.Error()}}
+		return nil, fault.List{{Field: field, Text: "cannot be read: " + err.Error()}}
 	}
-	if len(data) > maxInput {
-		return fault.List{{Field: "input", Text: fmt.Sprintf("is larger than %d MiB", maxInput>>20)}}
+	if int64(len(data)) > most {
+		return nil, fault.List{{Field: field, Text: fmt.Sprintf("is larger than %d MiB", most>>20)}}
 	}
-	return strict.Decode(data, into)
+	return data, nil
 }
 
 // answer prints an answer as JSON, or as a person's table.
@@ -106,6 +118,28 @@ func (t *tool) answer(v any, table func(io.Writer)) error {
 
 func (t *tool) asJSON(c *cobra.Command) *cobra.Command {
 	c.Flags().BoolVar(&t.json, "json", false, "print the answer as one JSON object")
+	return c
+}
+
+// byHouse lets a calculator go by a shop's house values in a file.
+func (t *tool) byHouse(c *cobra.Command) *cobra.Command {
+	name := c.Flags().String("house", "", "a file of the shop's house values (Shop page); the shipped ones without it")
+	c.PreRunE = func(*cobra.Command, []string) error {
+		if *name == "" {
+			return nil
+		}
+		data, err := t.bytes(*name, "file", 1<<20)
+		if err == nil {
+			t.house, err = house.Read(data)
+		}
+		if faults, ok := fault.As(err); ok {
+			for i := range faults {
+				faults[i].Field = "house." + faults[i].Field
+			}
+			return faults
+		}
+		return err
+	}
 	return c
 }
 

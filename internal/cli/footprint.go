@@ -33,7 +33,7 @@ func (t *tool) footprintCmd() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		data, err := t.bytes(args[0])
+		data, err := t.bytes(args[0], "photo", picture.MaxBytes)
 		if err != nil {
 			return err
 		}
@@ -87,24 +87,6 @@ func footprintOptions(side, scale, corners, paper string) (footprint.Options, er
 		l.Add("corners", "is missing; --paper goes with --corners")
 	}
 	return opt, l.Err()
-}
-
-// bytes reads a file, or standard input for "-".
-func (t *tool) bytes(name string) ([]byte, error) {
-	r := t.in
-	if name != "-" {
-		f, err := os.Open(name)
-		if err != nil {
-			return nil, fault.List{{Field: "photo", Text: "cannot be opened: " + err.Error()}}
-		}
-		defer f.Close()
-		r = f
-	}
-	data, err := io.ReadAll(io.LimitReader(r, picture.MaxBytes+1))
-	if err != nil {
-		return nil, fault.List{{Field: "photo", Text: "cannot be read: " + err.Error()}}
-	}
-	return data, nil
 }
 
 func footprintTable(w io.Writer, a footprint.Answer) {

@@ -32,7 +32,7 @@ func (t *tool) gaitCmd() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		r, err := gait.Read(followed, film.Recording, gait.Corrections{})
+		r, err := gait.Read(followed, film.Recording, gait.Corrections{}, t.house)
 		if err != nil {
 			return err
 		}

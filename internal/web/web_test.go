@@ -222,7 +222,7 @@ func TestPageAndCoreAgree(t *testing.T) {
 	}
 	l := 262.5
 	ball := 100.5
-	size, err := foot.SizeOf(term.Men, l, &ball, nil)
+	size, err := foot.SizeOf(term.Men, l, &ball, nil, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -23,7 +23,7 @@ func TestSizesPublished(t *testing.T) {
 		{220, term.Youth, 4, 3, 35.5, 220},
 		{265, term.Men, 9.5, 8.5, 42.5, 265}, // a multiple of 5 stays
 	} {
-		s, err := SizeOf(c.chart, c.mm, nil, nil)
+		s, err := SizeOf(c.chart, c.mm, nil, nil, nil)
 		if err != nil {
 			t.Fatalf("%g %s: %v", c.mm, c.chart, err)
 		}
@@ -34,17 +34,17 @@ func TestSizesPublished(t *testing.T) {
 			t.Errorf("%g %s: a width %q without a ball", c.mm, c.chart, *s.Width)
 		}
 	}
-	if s, _ := SizeOf(term.Men, 262.5, nil, nil); s.LastMM != 279.4 {
+	if s, _ := SizeOf(term.Men, 262.5, nil, nil, nil); s.LastMM != 279.4 {
 		t.Errorf("last %g, want 279.4", s.LastMM)
 	}
 }
 
 func TestHeelToBallDecides(t *testing.T) {
-	s, err := SizeOf(term.Men, 262.5, nil, ptr(200)) // 200 ÷ 0.73 = 273.97
+	s, err := SizeOf(term.Men, 262.5, nil, ptr(200), nil) // 200 ÷ 0.73 = 273.97
 	if err != nil || s.DecidedBy != ByHeelToBall || s.MondopointMM != 275 || s.UK != 9.5 {
 		t.Errorf("%+v %v", s, err)
 	}
-	if s, _ := SizeOf(term.Men, 262.5, nil, ptr(190)); s.DecidedBy != ByFootLength {
+	if s, _ := SizeOf(term.Men, 262.5, nil, ptr(190), nil); s.DecidedBy != ByFootLength {
 		t.Errorf("190 mm stands for less than the foot, yet %s decides", s.DecidedBy)
 	}
 }
@@ -59,11 +59,11 @@ func TestWidthLetters(t *testing.T) {
 		{term.Men, 262.5, 0.381*262.5 - 1.99, "D"}, {term.Men, 262.5, 0.381*262.5 - 2.01, "C"}, {term.Women, 245, 0.371 * 245, "B"}, {term.Women, 245, 0.371*245 + 8, "D"},
 		{term.Youth, 220, 0.385 * 220, "M"}, {term.Youth, 220, 0.385*220 + 4, "W"}, {term.Youth, 220, 0.385*220 - 4, "N"},
 	} {
-		if got, beyond := Width(c.chart, c.foot, c.ball); got != c.want || beyond != 0 {
+		if got, beyond := Width(c.chart, c.foot, c.ball, nil); got != c.want || beyond != 0 {
 			t.Errorf("%s foot %g ball %g: %s (%g), want %s", c.chart, c.foot, c.ball, got, beyond, c.want)
 		}
 	}
-	if got, beyond := Width(term.Youth, 220, 140); got != "XW" || beyond <= 0 {
+	if got, beyond := Width(term.Youth, 220, 140, nil); got != "XW" || beyond <= 0 {
 		t.Errorf("far too wide: %s %g", got, beyond)
 	}
 }
@@ -79,7 +79,7 @@ func TestRefused(t *testing.T) {
 		"unknown chart": {"kids", 250, nil, nil, "chart"}, "ball": {term.Men, 262, ptr(30), nil, "ball_mm"}, "heel to ball": {term.Men, 262, nil, ptr(120), "heel_to_ball_mm"},
 		"off the men's chart": {term.Men, 200, nil, nil, "foot_mm"}, "off the women's chart": {term.Women, 320, nil, nil, "foot_mm"}, "off the youth chart": {term.Youth, 270, nil, nil, "foot_mm"},
 	} {
-		_, err := SizeOf(c.chart, c.mm, c.ball, c.htb)
+		_, err := SizeOf(c.chart, c.mm, c.ball, c.htb, nil)
 		l, ok := fault.As(err)
 		if !ok || l[0].Field != c.field {
 			t.Errorf("%s: %v, want a fault at %s", name, err, c.field)
@@ -94,7 +94,7 @@ func TestChartEnds(t *testing.T) {
 			if mm < MinLengthMM {
 				continue // the smallest youth sizes are shorter than a plausible foot here
 			}
-			if s, err := SizeOf(chart, mm, nil, nil); err != nil || s.Figure != f {
+			if s, err := SizeOf(chart, mm, nil, nil, nil); err != nil || s.Figure != f {
 				t.Errorf("%s %g: %+v %v", chart, float64(f), s, err)
 			}
 		}
@@ -112,7 +112,7 @@ func TestSizeProperties(t *testing.T) {
 	for _, chart := range term.Charts {
 		before := Figure(-99)
 		for mm := MinLengthMM; mm <= MaxLengthMM; mm += 0.25 {
-			s, err := SizeOf(chart, mm, nil, nil)
+			s, err := SizeOf(chart, mm, nil, nil, nil)
 			if err != nil {
 				continue
 			}
@@ -136,7 +136,7 @@ func TestReadings(t *testing.T) {
 		{nil, 0, false}, {[]float64{262}, 262, false}, {[]float64{262, 264}, 263, false}, {[]float64{262, 265}, 263.5, false},
 		{[]float64{262, 265.5}, 263.75, true}, {[]float64{262, 270, 263}, 263, false}, {[]float64{270, 262, 263}, 263, false},
 	} {
-		r := Combine(c.in)
+		r := Combine(c.in, nil)
 		if r.Value != c.value || r.NeedsThird != c.third || r.N != len(c.in) {
 			t.Errorf("%v: %+v, want %g, third %v", c.in, r, c.value, c.third)
 		}
@@ -157,12 +157,12 @@ func TestTwoFeet(t *testing.T) {
 		"left alone":            {Feet{foot(260, 104), Measured{}}, term.Left, Alike},
 		"heel to ball decides":  {Feet{Measured{LengthMM: 260, HeelToBallMM: 195}, foot(262, 100)}, term.Left, HelpShorter},
 	} {
-		d := Compare(c.f)
+		d := Compare(c.f, nil)
 		if d.Fitted != c.fitted || d.Advice != c.advice {
 			t.Errorf("%s: %+v", name, d)
 		}
 	}
-	if !Compare(Feet{foot(280, 100), foot(260, 100)}).Implausible {
+	if !Compare(Feet{foot(280, 100), foot(260, 100)}, nil).Implausible {
 		t.Error("20 mm apart passes without a warning")
 	}
 }
@@ -177,7 +177,7 @@ func TestArchAndVolume(t *testing.T) {
 		}
 	}
 	for give, want := range map[float64]string{0.011: "stiff", 0.012: "usual", 0.035: "usual", 0.036: "flexible"} {
-		if _, got, ok := Stiffness(0.34+give, 0.34); !ok || got != want {
+		if _, got, ok := Stiffness(0.34+give, 0.34, nil); !ok || got != want {
 			t.Errorf("give %g: %s, want %s", give, got, want)
 		}
 	}
@@ -190,7 +190,7 @@ func TestArchAndVolume(t *testing.T) {
 		t.Error("a drop without a standing height")
 	}
 	for share, want := range map[float64]term.Volume{0.234: "slim", 0.235: "medium", 0.265: "medium", 0.266: "full"} {
-		if got := VolumeOf(share*260, 260); got != want {
+		if got := VolumeOf(share*260, 260, nil); got != want {
 			t.Errorf("instep %g of the length: %s, want %s", share, got, want)
 		}
 	}

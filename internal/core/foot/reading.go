@@ -4,12 +4,12 @@ import (
 	"math"
 	"slices"
 
+	"trevik/internal/core/house"
 	"trevik/internal/core/term"
 )
 
-// House values of repeated readings and of the two feet.
+// What repeated readings and the two feet are held against.
 const (
-	RepeatMM        = 3.0  // two readings within this agree
 	FitLongerMM     = 4.0  // from here the longer foot is fitted and the shorter helped
 	SplitSizesMM    = 8.5  // from here two sizes are put before the runner
 	ImplausibleMM   = 15.0 // feet that differ by more are kept with a warning
@@ -27,10 +27,10 @@ type Reading struct {
 	N          int
 }
 
-// Combine brings together one to three readings in mm. Of two within 3 mm the
-// mean counts; of three the median. With two that disagree the mean is given
+// Combine brings together one to three readings in mm. Of two within the house's 3 mm
+// the mean counts; of three the median. With two that disagree the mean is given
 // for the time being, and NeedsThird is set. No readings give N = 0.
-func Combine(values []float64) Reading {
+func Combine(values []float64, h *house.Values) Reading {
 	n := len(values)
 	if n == 0 {
 		return Reading{}
@@ -43,7 +43,7 @@ func Combine(values []float64) Reading {
 		r.Value, r.Error = v[0], standardReadSD
 	case 2:
 		r.Value = (v[0] + v[1]) / 2
-		r.NeedsThird = r.Apart > RepeatMM+1e-9
+		r.NeedsThird = r.Apart > house.Or(h).RepeatMM+1e-9
 		r.Error = math.Max(standardReadSD/math.Sqrt2, r.Apart/2)
 	default:
 		mid := n / 2
@@ -67,8 +67,8 @@ type Measured struct {
 }
 
 // Sizing is the length in mm that decides this foot's size, 0 when not measured.
-func (m Measured) Sizing() float64 {
-	s, _ := SizingLength(m.LengthMM, m.HeelToBallMM)
+func (m Measured) Sizing(h *house.Values) float64 {
+	s, _ := SizingLength(m.LengthMM, m.HeelToBallMM, h)
 	return s
 }
 
@@ -100,9 +100,9 @@ type Difference struct {
 
 // Compare tells which foot is fitted and what to do about the other. The shoe
 // is fitted to the longer foot; at equal length to the wider.
-func Compare(f Feet) Difference {
+func Compare(f Feet, h *house.Values) Difference {
 	var d Difference
-	d.LengthMM, d.Longer = apart(f.Left.Sizing(), f.Right.Sizing())
+	d.LengthMM, d.Longer = apart(f.Left.Sizing(h), f.Right.Sizing(h))
 	d.WidthMM, d.Wider = apart(f.Left.BallMM, f.Right.BallMM)
 	d.Fitted = d.Longer
 	if d.Fitted == "" {
@@ -136,17 +136,13 @@ func apart(left, right float64) (float64, term.Side) {
 	return right - left, term.Right
 }
 
-// House values and norms of the arch and the volume.
+// Norms of the arch and limits of what is plausible.
 const (
 	ArchHeightLow    = 0.295 // 1.5 SD under the standing norm 0.340 (Butler and others 2008)
 	ArchHeightHigh   = 0.385
-	StiffUnder       = 0.012 // seated less standing arch height index (house)
-	FlexibleOver     = 0.035
 	DropStiffMM      = 5.0 // navicular drop (Brody 1982; Mueller 1993)
 	DropRaisedMM     = 10.0
 	DropMarkedMM     = 15.0
-	SlimUnder        = 0.235 // instep height ÷ length (house)
-	MediumTo         = 0.265
 	ScanDisagreesMM  = 3.0
 	RemeasureMonths  = 3 // a foot that still grows
 	MinInstepMM      = 40.0
@@ -179,16 +175,16 @@ func ArchHeight(instepMM, heelToBallMM float64) (index float64, arch term.Arch) 
 }
 
 // Stiffness is the seated less the standing arch height index, and its word: stiff
-// under 0.012, usual to 0.035, flexible over. ok is false when one is not known.
-func Stiffness(seated, standing float64) (give float64, word string, ok bool) {
+// under the house's 0.012, usual to 0.035, flexible over. ok is false when one is not known.
+func Stiffness(seated, standing float64, h *house.Values) (give float64, word string, ok bool) {
 	if seated <= 0 || standing <= 0 {
 		return 0, "", false
 	}
 	give = seated - standing
 	switch {
-	case give < StiffUnder-classEpsilon:
+	case give < house.Or(h).StiffUnder-classEpsilon:
 		return give, stiff, true
-	case give > FlexibleOver+classEpsilon:
+	case give > house.Or(h).FlexibleOver+classEpsilon:
 		return give, flexible, true
 	}
 	return give, usual, true
@@ -215,14 +211,14 @@ func NavicularDrop(seatedMM, standingMM float64) (drop float64, word string, ok 
 
 // VolumeOf is the foot's volume by its instep height ÷ length; empty when one is
 // not known.
-func VolumeOf(instepMM, lengthMM float64) term.Volume {
+func VolumeOf(instepMM, lengthMM float64, h *house.Values) term.Volume {
 	if instepMM <= 0 || lengthMM <= 0 {
 		return ""
 	}
 	switch v := instepMM / lengthMM; {
-	case v < SlimUnder-classEpsilon:
+	case v < house.Or(h).SlimUnder-classEpsilon:
 		return "slim"
-	case v <= MediumTo+classEpsilon:
+	case v <= house.Or(h).MediumTo+classEpsilon:
 		return "medium"
 	}
 	return "full"

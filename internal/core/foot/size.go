@@ -6,14 +6,13 @@ import (
 	"slices"
 
 	"trevik/internal/core/fault"
+	"trevik/internal/core/house"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 )
 
-// House values of sizing and width.
+// What is plausible of a foot.
 const (
-	BallShare    = 0.73 // heel-to-ball length ÷ the foot length that it stands for
-	LetterMM     = 4.0  // ball width between two width letters
 	MinLengthMM  = 180.0
 	MaxLengthMM  = 340.0
 	MinBallMM    = 60.0
@@ -36,7 +35,6 @@ var youthLetters = []string{"N", "M", "W", "XW"}
 type scale struct {
 	letters    []string
 	standard   string  // the letter of the standard width
-	ballShare  float64 // standard ball width ÷ foot length
 	ukOffset   float64 // UK figure = 3 × last inches − ukOffset
 	usOverUK   float64
 	minUK      float64 // as the running figure, see Figure
@@ -44,11 +42,11 @@ type scale struct {
 	rangeWords string
 }
 
-// scales is the table of house defaults and standards of the three charts.
+// scales is the table of standards of the three charts.
 var scales = map[term.Chart]scale{
-	term.Men:   {adultLetters, "D", 0.381, 25, 1, 3, 16, "UK 3 to 16"},
-	term.Women: {adultLetters, "B", 0.371, 25, 2.5, 2, 12, "UK 2 to 12"},
-	term.Youth: {youthLetters, "M", 0.385, 12, 1, 4, 19.5, "child UK 4 to adult UK 6½"},
+	term.Men:   {adultLetters, "D", 25, 1, 3, 16, "UK 3 to 16"},
+	term.Women: {adultLetters, "B", 25, 2.5, 2, 12, "UK 2 to 12"},
+	term.Youth: {youthLetters, "M", 12, 1, 4, 19.5, "child UK 4 to adult UK 6½"},
 }
 
 // Letters lists the chart's width letters from narrow to wide.
@@ -118,9 +116,9 @@ type Size struct {
 
 // SizingLength is the length in mm that decides the size: the larger of the
 // foot's length and the length that its heel-to-ball length stands for
-// (heelToBallMM ÷ 0.73; 0 when it was not measured), and which of them it was.
-func SizingLength(lengthMM, heelToBallMM float64) (float64, string) {
-	if ball := heelToBallMM / BallShare; ball > lengthMM {
+// (heelToBallMM ÷ the house's 0.73; 0 when it was not measured), and which of them it was.
+func SizingLength(lengthMM, heelToBallMM float64, h *house.Values) (float64, string) {
+	if ball := heelToBallMM / house.Or(h).BallShare; ball > lengthMM {
 		return ball, ByHeelToBall
 	}
 	return lengthMM, ByFootLength
@@ -129,7 +127,7 @@ func SizingLength(lengthMM, heelToBallMM float64) (float64, string) {
 // SizeOf sizes one foot. lengthMM is the standing foot length; ballMM (ball
 // width) and heelToBallMM may be nil. It fails with a fault.List when a value
 // is not plausible or the size is off the chart.
-func SizeOf(chart term.Chart, lengthMM float64, ballMM, heelToBallMM *float64) (Size, error) {
+func SizeOf(chart term.Chart, lengthMM float64, ballMM, heelToBallMM *float64, h *house.Values) (Size, error) {
 	var faults fault.List
 	fault.OneOf(&faults, "chart", chart, term.Charts)
 	okLength := faults.Range("foot_mm", lengthMM, MinLengthMM, MaxLengthMM, "mm")
@@ -147,7 +145,7 @@ func SizeOf(chart term.Chart, lengthMM float64, ballMM, heelToBallMM *float64) (
 		return Size{}, faults
 	}
 
-	sizing, by := SizingLength(lengthMM, htb)
+	sizing, by := SizingLength(lengthMM, htb, h)
 	last := sizing + 2*units.Barleycorn
 	fig := Figure(units.NearestHalf(FigureOf(chart, last)))
 	if !fig.OnChart(chart) {
@@ -166,7 +164,7 @@ func SizeOf(chart term.Chart, lengthMM float64, ballMM, heelToBallMM *float64) (
 		Warnings: []fault.Warning{},
 	}
 	if ballMM != nil {
-		letter, beyond := Width(chart, lengthMM, *ballMM)
+		letter, beyond := Width(chart, lengthMM, *ballMM, h)
 		s.Width = &letter
 		if beyond != 0 {
 			s.Warnings = append(s.Warnings, fault.Warning{Code: "width_off_chart", Text: fmt.Sprintf("The ball is %.1f mm beyond the last width letter, %s.", math.Abs(beyond), letter)})
@@ -178,17 +176,17 @@ func SizeOf(chart term.Chart, lengthMM float64, ballMM, heelToBallMM *float64) (
 // Width gives the nearest width letter of a ball width in mm on a foot of
 // lengthMM, a tie going wider, and by how many mm the ball lies beyond the
 // letters' end (negative: narrower; 0 within half a letter of the end).
-func Width(chart term.Chart, lengthMM, ballMM float64) (string, float64) {
-	s := scales[chart]
-	over := (ballMM - s.ballShare*lengthMM) / LetterMM
+func Width(chart term.Chart, lengthMM, ballMM float64, h *house.Values) (string, float64) {
+	s, letterMM := scales[chart], house.Or(h).LetterMM
+	over := (ballMM - StandardBall(chart, lengthMM, h)) / letterMM
 	steps := int(math.Floor(over + 0.5 + 1e-9))
 	at := slices.Index(s.letters, s.standard) + steps
 	last := len(s.letters) - 1
 	switch {
 	case at < 0:
-		return s.letters[0], (over + float64(slices.Index(s.letters, s.standard))) * LetterMM
+		return s.letters[0], (over + float64(slices.Index(s.letters, s.standard))) * letterMM
 	case at > last:
-		return s.letters[last], (over - float64(last-slices.Index(s.letters, s.standard))) * LetterMM
+		return s.letters[last], (over - float64(last-slices.Index(s.letters, s.standard))) * letterMM
 	}
 	return s.letters[at], 0
 }
@@ -199,6 +197,6 @@ func LetterIndex(chart term.Chart, letter string) int {
 }
 
 // StandardBall is the chart's standard ball width in mm on a foot of lengthMM.
-func StandardBall(chart term.Chart, lengthMM float64) float64 {
-	return scales[chart].ballShare * lengthMM
+func StandardBall(chart term.Chart, lengthMM float64, h *house.Values) float64 {
+	return house.Or(h).Width(chart) * lengthMM
 }

@@ -2,6 +2,7 @@ package footprint
 
 import (
 	"trevik/internal/core/fault"
+	"trevik/internal/core/house"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 )
@@ -88,6 +89,40 @@ func (r Reading) Answer() Answer {
 	}
 	return a
 }
+
+// Opinion is what another measure of the same print says.
+type Opinion struct {
+	Measure string
+	Value   float64
+	Unit    string
+	Word    string    // high, usual, lowered, low
+	Arch    term.Arch // the class that it goes with
+}
+
+// Opinions are the print's second opinions by the house's limits (from the published
+// ranges): Chippaux–Šmirák, Staheli and Clarke's angle.
+func (a Answer) Opinions(h *house.Values) []Opinion {
+	h = house.Or(h)
+	of := func(measure string, v float64, unit string, high, lowered, low bool) Opinion {
+		switch {
+		case high:
+			return Opinion{measure, v, unit, "high", term.ArchHigh}
+		case low:
+			return Opinion{measure, v, unit, "low", term.ArchLow}
+		case lowered:
+			return Opinion{measure, v, unit, "lowered", term.ArchMedium}
+		}
+		return Opinion{measure, v, unit, "usual", term.ArchMedium}
+	}
+	return []Opinion{
+		of("Chippaux–Šmirák", a.Chippaux, " %", a.Chippaux <= nothing, a.Chippaux >= h.ChippauxLowered, a.Chippaux >= h.ChippauxLow),
+		of("Staheli", a.Staheli, "", a.Staheli < h.StaheliUsual, false, a.Staheli > h.StaheliLow),
+		of("Clarke", a.ClarkeDeg, "°", a.ClarkeDeg > h.ClarkeHigh, false, a.ClarkeDeg <= h.ClarkeUsual),
+	}
+}
+
+// nothing is how much of a missing midfoot, %, a reading may still see.
+const nothing = 0.5
 
 func known(mm float64) *float64 {
 	if mm <= 0 {

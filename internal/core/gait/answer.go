@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"trevik/internal/core/fault"
+	"trevik/internal/core/house"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
@@ -142,15 +143,11 @@ type Answer struct {
 	Warnings     []fault.Warning            `json:"warnings"`
 }
 
-// BandLimits of a run's mean peak eversion, degrees (house); a walk's lie WalkLower
-// below.
-var BandLimits = [4]float64{3, 9, 12, 15}
-
 // JointSD is what a two-dimensional reading of this kind is good to for the joint,
 // degrees, however well the dots are found (house).
 const JointSD = 1.5
 
-// WalkLower is how much lower a walk's limits lie, degrees.
+// WalkLower is how much lower a walk's limits lie than the house's for a run, degrees.
 const WalkLower = 2.0
 
 // House values of a verdict.
@@ -168,13 +165,13 @@ const (
 // Bands gives the chance of each band of a side's mean peak eversion, degrees, with
 // its SD between n steps: a normal distribution round the mean whose SD is
 // √(sd²/n + 1.5²).
-func Bands(mean, sd float64, n int, m Motion) support.BandProbability {
+func Bands(mean, sd float64, n int, m Motion, h *house.Values) support.BandProbability {
 	if n < 2 {
 		sd, n = loneStepSD, 1
 	}
 	s := math.Sqrt(sd*sd/float64(n) + JointSD*JointSD)
 	var below [4]float64
-	for i, limit := range BandLimits {
+	for i, limit := range house.Or(h).Bands {
 		if m == Walk {
 			limit -= WalkLower
 		}

@@ -56,7 +56,7 @@ func read(t testing.TB, f gait.Frames, rec gait.Recording) gait.Reading {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r, err := gait.Read(followed, rec, gait.Corrections{})
+	r, err := gait.Read(followed, rec, gait.Corrections{}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -203,7 +203,7 @@ func TestManyRunners(t *testing.T) {
 		noise := noiseOf(7)
 		for seed := uint64(1); seed <= 40; seed++ {
 			m := film(t, device.TreadmillOptions{Seed: seed, View: c.view, Gait: c.gait, FPS: c.fps, Seconds: 6, Shop: seed%2 == 0})
-			r, err := gait.Read(paths(m, c.view, 0.1, noise), m.Recording(), gait.Corrections{})
+			r, err := gait.Read(paths(m, c.view, 0.1, noise), m.Recording(), gait.Corrections{}, nil)
 			if err != nil {
 				t.Fatalf("%+v seed %d: %v", c, seed, err)
 			}
@@ -251,7 +251,7 @@ func TestBandCalibration(t *testing.T) {
 	var bins [5]bin
 	for seed := uint64(1); seed <= 150; seed++ {
 		m := film(t, device.TreadmillOptions{Seed: 1000 + seed, Seconds: 4})
-		r, err := gait.Read(paths(m, gait.Rear, 0.1, noise), m.Recording(), gait.Corrections{})
+		r, err := gait.Read(paths(m, gait.Rear, 0.1, noise), m.Recording(), gait.Corrections{}, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -321,7 +321,7 @@ func TestSpoiledFilms(t *testing.T) {
 		t.Helper()
 		followed, err := gait.Follow(f, rec, nil)
 		if err == nil {
-			_, err = gait.Read(followed, rec, gait.Corrections{})
+			_, err = gait.Read(followed, rec, gait.Corrections{}, nil)
 		}
 		faults, ok := fault.As(err)
 		if !ok || faults[0].Field != field {

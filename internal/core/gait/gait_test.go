@@ -21,19 +21,19 @@ func near(t *testing.T, what string, got, want, within float64) {
 
 // The published check: mean 8.3, SD 0.5 over 7 steps.
 func TestBandsPublished(t *testing.T) {
-	p := Bands(8.3, 0.5, 7, Run)
+	p := Bands(8.3, 0.5, 7, Run, nil)
 	near(t, "neutral", p.Neutral, 0.678, 0.0006)
 	near(t, "mild", p.Mild, 0.314, 0.0006)
 	near(t, "marked", p.Marked, 0.007, 0.0006)
-	walk := Bands(6.3, 0.5, 7, Walk)
+	walk := Bands(6.3, 0.5, 7, Walk, nil)
 	if walk != p {
 		t.Errorf("a walk's bands lie 2° lower: %v, want %v", walk, p)
 	}
-	if lone, two := Bands(8.3, 0, 1, Run), Bands(8.3, 0.8*math.Sqrt2, 2, Run); math.Abs(lone.Neutral-two.Neutral) > 1e-4 {
+	if lone, two := Bands(8.3, 0, 1, Run, nil), Bands(8.3, 0.8*math.Sqrt2, 2, Run, nil); math.Abs(lone.Neutral-two.Neutral) > 1e-4 {
 		t.Errorf("one step alone is given an SD of 0.8: %v, want %v", lone, two)
 	}
 	for mean := -10.0; mean < 30; mean += 0.7 {
-		p := Bands(mean, 1, 5, Run)
+		p := Bands(mean, 1, 5, Run, nil)
 		near(t, "the sum", p.Under+p.Neutral+p.Mild+p.Marked+p.Severe, 1, 0.0003)
 	}
 }
@@ -179,7 +179,7 @@ func rec(fps float64) Recording {
 // Heel low outward of the leg's line is eversion, positive on both sides.
 func TestRearAngleSigns(t *testing.T) {
 	for _, deg := range []float64{-4, 7.5, 14} {
-		r, err := Read(legs(120, deg), rec(120), Corrections{})
+		r, err := Read(legs(120, deg), rec(120), Corrections{}, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -199,7 +199,7 @@ func TestRearAngleSigns(t *testing.T) {
 // A rate that is not the film's own gives steps that nobody takes: it is asked.
 func TestWrongRate(t *testing.T) {
 	for rate, asked := range map[float64]bool{120: false, 60: true, 240: true} {
-		r, err := Read(legs(120, 8), rec(rate), Corrections{})
+		r, err := Read(legs(120, 8), rec(rate), Corrections{}, nil)
 		if err != nil {
 			continue // a refusal in words does as well
 		}
@@ -213,19 +213,19 @@ func TestWrongRate(t *testing.T) {
 // cannot change is refused at its field.
 func TestCorrections(t *testing.T) {
 	f := legs(120, 8)
-	base, err := Read(f, rec(120), Corrections{})
+	base, err := Read(f, rec(120), Corrections{}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
 	first := base.Answer.Sides[term.Left].Steps[0]
-	dropped, err := Read(f, rec(120), Corrections{Dropped: []DroppedStep{{term.Left, first.TouchdownFrame + 3}}})
+	dropped, err := Read(f, rec(120), Corrections{Dropped: []DroppedStep{{term.Left, first.TouchdownFrame + 3}}}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if n := len(dropped.Answer.Sides[term.Left].Steps); n != 5 || len(dropped.Left[term.Left]) != 1 {
 		t.Errorf("a step left out leaves %d and tells %d, want 5 and 1", n, len(dropped.Left[term.Left]))
 	}
-	moved, err := Read(f, rec(120), Corrections{Contacts: []MovedContact{{Side: term.Left, At: first.TouchdownFrame + 3, On: first.TouchdownFrame - 4, Off: *first.HeelOffFrame + 2}}})
+	moved, err := Read(f, rec(120), Corrections{Contacts: []MovedContact{{Side: term.Left, At: first.TouchdownFrame + 3, On: first.TouchdownFrame - 4, Off: *first.HeelOffFrame + 2}}}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -233,7 +233,7 @@ func TestCorrections(t *testing.T) {
 		t.Errorf("a moved contact is %d to %d", s.TouchdownFrame, *s.HeelOffFrame)
 	}
 	late := *first.HeelOffFrame - 2
-	peaked, err := Read(f, rec(120), Corrections{Contacts: []MovedContact{{Side: term.Left, At: first.TouchdownFrame + 3, On: first.TouchdownFrame, Off: *first.HeelOffFrame, Peak: &late}}})
+	peaked, err := Read(f, rec(120), Corrections{Contacts: []MovedContact{{Side: term.Left, At: first.TouchdownFrame + 3, On: first.TouchdownFrame, Off: *first.HeelOffFrame, Peak: &late}}}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -246,7 +246,7 @@ func TestCorrections(t *testing.T) {
 		m := f.Tracks[term.Left]["heel_low"][i]
 		marks = append(marks, HandMark{term.Left, "heel_low", i, m.X - 6, m.Y})
 	}
-	dragged, err := Read(f, rec(120), Corrections{Marks: marks})
+	dragged, err := Read(f, rec(120), Corrections{Marks: marks}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -256,7 +256,7 @@ func TestCorrections(t *testing.T) {
 	if how := dragged.Answer.Markers[term.Left]["heel_low"][mid].How; how != ByHand {
 		t.Errorf("a dragged dot is %q, want by_hand", how)
 	}
-	_, err = Read(f, rec(120), Corrections{Marks: []HandMark{{"middle", "nose", 9999, math.NaN(), 0}}, Contacts: []MovedContact{{Side: term.Left, At: 1, On: 9, Off: 9}}})
+	_, err = Read(f, rec(120), Corrections{Marks: []HandMark{{"middle", "nose", 9999, math.NaN(), 0}}, Contacts: []MovedContact{{Side: term.Left, At: 1, On: 9, Off: 9}}}, nil)
 	faults, _ := fault.As(err)
 	for i, want := range []string{"marks[0].side", "marks[0].dot", "marks[0].frame", "marks[0].x", "contacts[0].off"} {
 		if i >= len(faults) || faults[i].Field != want {
@@ -269,11 +269,11 @@ func TestCorrections(t *testing.T) {
 func TestGaps(t *testing.T) {
 	for _, c := range []struct{ gap, steps int }{{1, 6}, {3, 6}, {4, 5}} {
 		f := legs(120, 8)
-		base, _ := Read(f, rec(120), Corrections{})
+		base, _ := Read(f, rec(120), Corrections{}, nil)
 		at := base.Answer.Sides[term.Right].Steps[2].TouchdownFrame + 6
 		dot := f.Tracks[term.Right]["heel_top"]
 		f.Tracks[term.Right]["heel_top"] = append(append([]Mark{}, dot[:at]...), dot[at+c.gap:]...)
-		r, err := Read(f, rec(120), Corrections{})
+		r, err := Read(f, rec(120), Corrections{}, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -293,7 +293,7 @@ func TestGaps(t *testing.T) {
 func TestOneFootAndNone(t *testing.T) {
 	f := legs(120, 8)
 	delete(f.Tracks, term.Right)
-	r, err := Read(f, rec(120), Corrections{})
+	r, err := Read(f, rec(120), Corrections{}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -303,7 +303,7 @@ func TestOneFootAndNone(t *testing.T) {
 	}
 	near(t, "cadence, the foot doubled", *r.Answer.CadenceSPM, 120/0.7, 0.6)
 	delete(f.Tracks, term.Left)
-	if _, err := Read(f, rec(120), Corrections{}); err == nil {
+	if _, err := Read(f, rec(120), Corrections{}, nil); err == nil {
 		t.Error("a recording without a step was read")
 	}
 }
@@ -420,7 +420,7 @@ func TestReadTakesAnything(t *testing.T) {
 			on := r.IntN(f.Frames - 10)
 			fix.Contacts = []MovedContact{{Side: term.Left, At: on, On: on, Off: on + 1 + r.IntN(f.Frames-on-1)}}
 		}
-		out, err := Read(f, Recording{Schema: RecordingSchema, View: v, FPS: &fps, Markers: "auto"}, fix)
+		out, err := Read(f, Recording{Schema: RecordingSchema, View: v, FPS: &fps, Markers: "auto"}, fix, nil)
 		if err != nil {
 			if _, ok := fault.As(err); !ok {
 				t.Fatalf("not a list of faults: %v", err)

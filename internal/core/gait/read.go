@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"trevik/internal/core/fault"
+	"trevik/internal/core/house"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 )
@@ -92,6 +93,7 @@ type Reading struct {
 type reader struct {
 	Followed
 	rec      Recording
+	house    *house.Values
 	fps      float64
 	fix      Corrections
 	out      Reading
@@ -104,15 +106,15 @@ type reader struct {
 }
 
 // Read tells contacts, angles and bands from followed paths and what was put right
-// by hand. It fails with a fault.List when no step of any side can be read.
-func Read(f Followed, r Recording, fix Corrections) (Reading, error) {
+// by hand, by the shop's limits of the bands (nil: as shipped). It fails with a fault.List when no step of any side can be read.
+func Read(f Followed, r Recording, fix Corrections, h *house.Values) (Reading, error) {
 	if err := r.Check(); err != nil {
 		return Reading{}, err
 	}
 	if err := fix.Check(r.View, f.Frames); err != nil {
 		return Reading{}, err
 	}
-	rd := &reader{Followed: f, rec: r, fps: *r.FPS, fix: fix, touchAll: map[term.Side][]int{},
+	rd := &reader{Followed: f, rec: r, house: h, fps: *r.FPS, fix: fix, touchAll: map[term.Side][]int{},
 		out: Reading{Angles: map[term.Side][]float64{}, Left: map[term.Side][]Step{}, Changed: len(fix.Marks)+len(fix.Contacts)+len(fix.Dropped) > 0}}
 	a := &rd.out.Answer
 	*a = Answer{Schema: AnswerSchema, View: r.View, Gait: r.Gait, FPS: rd.fps, Frames: f.Frames, Surface: r.Surface, Shod: r.Shod,
@@ -307,7 +309,7 @@ func (rd *reader) rear(side term.Side, raw map[string]*path) *SideReading {
 	}
 	s.TouchdownDeg, s.PeakEversionDeg, s.ExcursionDeg, s.PeakSpeedDegS = statOf(down), statOf(peak), statOf(excursion), statOf(speed)
 	mean, sd := meanSD(peak)
-	chance := Bands(mean, sd, len(peak), rd.rec.Gait)
+	chance := Bands(mean, sd, len(peak), rd.rec.Gait, rd.house)
 	s.BandProbability = &chance
 	s.Band, s.BandWords = likeliest(chance)
 	s.CurveDeg = meanCurve(curves)

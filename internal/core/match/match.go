@@ -100,7 +100,7 @@ func Rank(r Request) (Answer, error) {
 			a.RuledOut = append(a.RuledOut, *out)
 			continue
 		}
-		a.Ranked = append(a.Ranked, Ranked{Model: m.ID, Size: size, CostPerKM: float64(m.Price()) / m.Life(), model: m})
+		a.Ranked = append(a.Ranked, Ranked{Model: m.ID, Size: size, CostPerKM: float64(m.Price()) / m.Life(r.House), model: m})
 	}
 	cheapest := math.Inf(1)
 	for _, c := range a.Ranked {

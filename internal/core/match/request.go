@@ -9,6 +9,7 @@ import (
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
+	"trevik/internal/core/house"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
@@ -30,12 +31,12 @@ type Foot struct {
 }
 
 // Sizing is the length in mm that decides this foot's size.
-func (f Foot) Sizing() float64 {
+func (f Foot) Sizing(h *house.Values) float64 {
 	htb := 0.0
 	if f.HeelToBallMM != nil {
 		htb = *f.HeelToBallMM
 	}
-	s, _ := foot.SizingLength(f.LengthMM, htb)
+	s, _ := foot.SizingLength(f.LengthMM, htb, h)
 	return s
 }
 
@@ -104,6 +105,7 @@ type Request struct {
 	Weights    map[string]float64   `json:"weights"`
 	Settings   Settings             `json:"settings"`
 	Models     []shoe.Model         `json:"models"`
+	House      *house.Values        `json:"-"` // nil is as shipped
 	longest    float64              // mm, the longer foot's sizing length
 	widest     float64              // mm, the wider ball; 0 when not measured
 	length     float64              // mm, the longer foot's length
@@ -111,13 +113,8 @@ type Request struct {
 	byID       map[string]*shoe.Model
 }
 
-// DefaultWeights of the marks (house); they sum to 1.
-var DefaultWeights = map[string]float64{
-	"use": 0.22, "shape": 0.16, "feel": 0.15, "drop": 0.12, "weight": 0.08, "body": 0.07, "level": 0.07, "money": 0.08, "first": 0.03, "disliked": 0.02,
-}
-
 // MarkNames are the marks in the order in which they are shown.
-var MarkNames = []string{"use", "shape", "feel", "drop", "weight", "body", "level", "money", "first", "disliked"}
+var MarkNames = house.Marks
 
 // check validates the request and resolves defaults.
 func (r *Request) check() error {
@@ -214,8 +211,8 @@ func (r *Request) checkFeet(l *fault.List) {
 		if f.Volume != "" {
 			fault.OneOf(l, at+".volume", f.Volume, term.Volumes)
 		}
-		if f.Sizing() > r.longest {
-			r.longest, r.length = f.Sizing(), f.LengthMM
+		if f.Sizing(r.House) > r.longest {
+			r.longest, r.length = f.Sizing(r.House), f.LengthMM
 		}
 	}
 }
@@ -270,9 +267,12 @@ func (r *Request) checkRunner(l *fault.List) {
 
 // checkWeights lays the given weights over the house's and scales them to sum 1.
 func (r *Request) checkWeights(l *fault.List) {
-	r.weights = maps.Clone(DefaultWeights)
+	r.weights = map[string]float64{}
+	for i, name := range MarkNames {
+		r.weights[name] = house.Or(r.House).Weights[i]
+	}
 	for _, name := range slices.Sorted(maps.Keys(r.Weights)) {
-		if _, known := DefaultWeights[name]; !known {
+		if _, known := r.weights[name]; !known {
 			l.Add("weights."+name, "is not a mark; allowed is one of %s", strings.Join(MarkNames, ", "))
 			continue
 		}

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"trevik/internal/core/foot"
+	"trevik/internal/core/house"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
@@ -30,29 +31,31 @@ type Window struct {
 
 func (w Window) middle() float64 { return (w.Low + w.High) / 2 }
 
-var roadRoom = map[string]Window{
-	"thumbnail": {9, 13, "road, a thumbnail"},
-	"finger":    {12, 17, "road, a finger"},
-	"thumb":     {16, 22, "road, a thumb"},
-}
-
 // WindowFor is the room that a model should leave this runner: the first that
 // applies of several days, ultra or heat, descents, road; a pair that is for
 // racing alone takes the racing room in place of the road's.
 func (r *Request) WindowFor(m *shoe.Model) Window {
 	racing := m.Class == term.RacePlated || m.Class == term.RaceFlat || m.Class == term.Spikes ||
 		!slices.ContainsFunc(r.Kinds, func(k KindShare) bool { return k.Share > 0 && k.Kind != term.Race })
+	h := house.Or(r.House)
+	of := func(w house.Window, what string) Window { return Window{w.Low, w.High, what} }
 	switch {
 	case r.Settings.Room == "several_days":
-		return Window{20, 29, "several days"}
+		return of(h.Longs, "several days")
 	case r.ultra(m) || slices.Contains(r.Conditions, term.Heat):
-		return Window{16, 24, "ultra or heat"}
+		return of(h.UltraRoom, "ultra or heat")
 	case slices.Contains(r.Conditions, term.Descents):
-		return Window{14, 19, "descents"}
+		return of(h.DescentRoom, "descents")
 	case racing:
-		return Window{9, 13, "race"}
+		return of(h.RaceRoom, "race")
 	}
-	return roadRoom[r.Settings.Room]
+	switch r.Settings.Room {
+	case "thumbnail":
+		return of(h.Thumbnail, "road, a thumbnail")
+	case "thumb":
+		return of(h.Thumb, "road, a thumb")
+	}
+	return of(h.Finger, "road, a finger")
 }
 
 // Room is the room in mm before each foot; nil for a foot that was not measured.
@@ -90,7 +93,7 @@ type Size struct {
 
 // roomFor is the room in mm that a size leaves a foot of so many mm.
 func (r *Request) roomFor(m *shoe.Model, size foot.Figure, lengthMM float64) float64 {
-	return m.InnerLength(size) - lengthMM - SockMM[r.Sock]
+	return m.InnerLength(size, r.House) - lengthMM - SockMM[r.Sock]
 }
 
 func (r *Request) roomOf(m *shoe.Model, size foot.Figure) Room {
@@ -100,7 +103,7 @@ func (r *Request) roomOf(m *shoe.Model, size foot.Figure) Room {
 		side term.Side
 	}{{&out.Left, term.Left}, {&out.Right, term.Right}} {
 		if f := r.Feet.Of(s.side); f != nil {
-			v := units.Round(r.roomFor(m, size, f.Sizing()), 2)
+			v := units.Round(r.roomFor(m, size, f.Sizing(r.House)), 2)
 			*s.to = &v
 		}
 	}
@@ -160,7 +163,7 @@ func (r *Request) sizeIn(m *shoe.Model) (size Size, reason, text string) {
 func (r *Request) width(m *shoe.Model) (made string, off int, footLetter string) {
 	footLetter = foot.StandardLetter(m.Chart)
 	if r.widest > 0 {
-		footLetter, _ = foot.Width(m.Chart, r.length, r.widest)
+		footLetter, _ = foot.Width(m.Chart, r.length, r.widest, r.House)
 	}
 	at := foot.LetterIndex(m.Chart, footLetter)
 	held := m.LugDepthMM >= narrowLugDeep || slices.Contains(r.Conditions, term.Descents)

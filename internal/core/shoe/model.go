@@ -7,6 +7,7 @@ import (
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
+	"trevik/internal/core/house"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 )
@@ -219,12 +220,10 @@ func (m *Model) Price() int64 {
 	return m.ListPrice
 }
 
-// InnerAllowanceMM is what padding and taper take from the last's length (house).
-const InnerAllowanceMM = 5.0
-
-// InnerLength is the length inside the shoe at a size, mm.
-func (m *Model) InnerLength(size foot.Figure) float64 {
-	return size.Last(m.Chart) - InnerAllowanceMM + m.InnerOffsetMM
+// InnerLength is the length inside the shoe at a size, mm: the last's less what padding
+// and taper take, with the model's own offset.
+func (m *Model) InnerLength(size foot.Figure, h *house.Values) float64 {
+	return size.Last(m.Chart) - house.Or(h).InnerAllowanceMM + m.InnerOffsetMM
 }
 
 // Label is what is printed on the box at a size, by the maker's chart where
@@ -277,16 +276,10 @@ func (m *Model) Bareness() float64 {
 	return sum
 }
 
-// MedianLife is the expected life of a class in effective km (house).
-var MedianLife = map[term.Class]float64{
-	term.Daily: 620, term.MaxCushion: 620, term.TempoClass: 480, term.RacePlated: 280, term.RaceFlat: 350, term.TrailClass: 580, term.Ultra: 600,
-	term.Mud: 450, term.LinkClass: 600, term.Spikes: 350, term.Winter: 600, term.Minimal: 800, term.CrossTraining: 600,
-}
-
 // Life is the model's median life in effective km: its own, else its class's.
-func (m *Model) Life() float64 {
+func (m *Model) Life(h *house.Values) float64 {
 	if m.MedianLifeKM != nil {
 		return *m.MedianLifeKM
 	}
-	return MedianLife[m.Class]
+	return house.Or(h).MedianLife(m.Class)
 }

@@ -62,6 +62,25 @@ type Gait struct {
 	Source          term.Source      `json:"source"`
 }
 
+// KneeSeen is one side's knee as seen from the front by eye: its grade and how sure.
+type KneeSeen struct {
+	Grade     string         `json:"grade"`
+	Certainty term.Certainty `json:"certainty"`
+	Sure      term.Certainty `json:"sure"` // another name for certainty
+}
+
+// KneeGrades of a knee over its foot in the middle of the contact, seen by eye.
+var KneeGrades = []string{"outward", "straight", "inward", "far_inward"}
+
+// inward says whether the knee counts as coming inward (house): seen so, and at least
+// fairly sure.
+func (k KneeSeen) inward() bool {
+	if k.Certainty == "" {
+		k.Certainty = k.Sure
+	}
+	return (k.Grade == "inward" || k.Grade == "far_inward") && certaintyOf[k.Certainty] >= kneeSure-tiny
+}
+
 // Arch is one side's arch.
 type Arch struct {
 	ArchProbability *ArchProbability `json:"arch_probability"`
@@ -116,20 +135,21 @@ var (
 // Evidence is all that is known. A nil part is not known; an empty, non-nil
 // Complaints is 'asked, none'. Lengths mm, angles degrees (inward positive).
 type Evidence struct {
-	Schema             string         `json:"schema"`
-	Gait               *Both[Gait]    `json:"gait"`
-	Arch               *Both[Arch]    `json:"arch"`
-	NavicularDropMM    *Both[float64] `json:"navicular_drop_mm"`
-	KneeInDeg          *Both[float64] `json:"knee_in_deg"`
-	Wear               *WornPair      `json:"wear"`
-	Complaints         *[]Complaint   `json:"complaints"`
-	ComfortableLevel   *term.Level    `json:"comfortable_level"`
-	AnklesGiveOutward  bool           `json:"ankles_give_outward"`
-	Flags              []Flag         `json:"flags"`
-	Surface            term.Surface   `json:"surface"`
-	TrailRule          term.TrailRule `json:"trail_rule"`
-	Lead               term.School    `json:"lead"`
-	RaceInDays         *float64       `json:"race_in_days"`
+	Schema             string          `json:"schema"`
+	Gait               *Both[Gait]     `json:"gait"`
+	Arch               *Both[Arch]     `json:"arch"`
+	NavicularDropMM    *Both[float64]  `json:"navicular_drop_mm"`
+	KneeInDeg          *Both[float64]  `json:"knee_in_deg"`
+	KneeByEye          *Both[KneeSeen] `json:"knee_by_eye"` // where it was not filmed
+	Wear               *WornPair       `json:"wear"`
+	Complaints         *[]Complaint    `json:"complaints"`
+	ComfortableLevel   *term.Level     `json:"comfortable_level"`
+	AnklesGiveOutward  bool            `json:"ankles_give_outward"`
+	Flags              []Flag          `json:"flags"`
+	Surface            term.Surface    `json:"surface"`
+	TrailRule          term.TrailRule  `json:"trail_rule"`
+	Lead               term.School     `json:"lead"`
+	RaceInDays         *float64        `json:"race_in_days"`
 	resolvedGait       [2]*[5]float64
 	byEyeCertaintyBest float64
 }
@@ -194,6 +214,14 @@ func (e *Evidence) check() error {
 		}
 		if v := e.KneeInDeg.Of(s); v != nil {
 			l.Range("knee_in_deg"+at, *v, -45, 45, "°")
+		}
+		if k := e.KneeByEye.Of(s); k != nil {
+			fault.OneOf(&l, "knee_by_eye"+at+".grade", k.Grade, KneeGrades)
+			certainty := k.Certainty
+			if certainty == "" {
+				certainty = k.Sure
+			}
+			fault.OneOf(&l, "knee_by_eye"+at+".certainty", certainty, term.Certainties)
 		}
 		if w := e.Wear.of(s); w != nil {
 			for _, p := range w.patterns() {

@@ -3,6 +3,7 @@ package support
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/term"
@@ -133,11 +134,22 @@ func (e Evidence) Without(names ...string) (Evidence, error) {
 	out := e
 	for _, name := range names {
 		if !out.drop(name) {
-			l.Add("without", "holds %.40q, which is no piece of evidence", name)
+			l.Add("without", "holds %.40q, which is no piece of evidence; allowed is any of %s", name, strings.Join(Pieces, ", "))
 		}
 	}
 	return out, l.Err()
 }
+
+// Pieces of evidence that can be left out.
+var Pieces = func() []string {
+	var out []string
+	for _, s := range term.Sides {
+		for _, piece := range []string{"gait", "arch", "navicular_drop", "knee_in", "knee_by_eye", "wear"} {
+			out = append(out, piece+"."+string(s))
+		}
+	}
+	return append(out, "complaints", "comfortable_level", "ankles_give_outward")
+}()
 
 func (e *Evidence) drop(name string) bool {
 	for _, s := range term.Sides {
@@ -154,6 +166,9 @@ func (e *Evidence) drop(name string) bool {
 			return true
 		case "knee_in" + at:
 			e.KneeInDeg = e.KneeInDeg.less(s)
+			return true
+		case "knee_by_eye" + at:
+			e.KneeByEye = e.KneeByEye.less(s)
 			return true
 		case "wear" + at:
 			if w := e.Wear; w != nil {

@@ -19,6 +19,7 @@ const (
 	signDropMM       = 10.0 // navicular drop, over
 	signKneeDeg      = 10.0 // knee inward, over
 	signMonths       = 12.0 // a complaint within
+	kneeSure         = 0.6  // a knee seen inward by eye counts from this certainty (house)
 	muchRolling      = 0.7  // P(marked) + P(severe) for guidance
 	severeRolling    = 0.6  // P(severe) for stability, and against natural_foot
 	underRolling     = 0.7  // P(under) for neutral_soft
@@ -114,6 +115,7 @@ type Answer struct {
 	Missing    []string        `json:"missing"`
 	Confidence float64         `json:"confidence"`
 	Warnings   []fault.Warning `json:"warnings"`
+	ForRunner  []string        `json:"for_runner"` // two sentences in plain words
 }
 
 // Decide weighs the evidence. It fails with a fault.List when the evidence
@@ -131,6 +133,7 @@ func Decide(e Evidence) (Answer, error) {
 	}
 	if a.Refer {
 		a.Confidence = e.confidence(0)
+		a.ForRunner = e.forRunner(a)
 		return a, nil
 	}
 
@@ -153,6 +156,7 @@ func Decide(e Evidence) (Answer, error) {
 		a.Why = append(a.Why, Reason{"flags.prescribed_orthotic", "The prescribed orthotic stays: a neutral model with room goes round it, and nothing is changed without the prescriber.", 0})
 	}
 	a.Confidence = e.confidence(len(a.Conflicts))
+	a.ForRunner = e.forRunner(a)
 	return a, nil
 }
 
@@ -275,6 +279,8 @@ func (e *Evidence) signs(s term.Side) []Reason {
 	}
 	if k := e.KneeInDeg.Of(s); k != nil && *k > signKneeDeg {
 		out = append(out, Reason{"knee_in." + string(s), fmt.Sprintf("%s foot: a sign, the knee comes %.1f° inward.", title(s), *k), 0})
+	} else if seen := e.KneeByEye.Of(s); k == nil && seen != nil && seen.inward() {
+		out = append(out, Reason{"knee_by_eye." + string(s), fmt.Sprintf("%s foot: a sign, the knee was seen %s.", title(s), Words(seen.Grade)), 0})
 	}
 	if e.Complaints != nil {
 		for _, c := range *e.Complaints {
@@ -395,6 +401,21 @@ func (a *Answer) Overrule(level term.Level, why string) {
 	a.Level = &level
 	a.Spread = spread(a.Lead, SchoolAnswer{Level: &level})
 	a.Why = append(a.Why, Reason{"overrule", why, 0})
+	a.ForRunner = []string{a.ForRunner[0], "Your fitter looked at all of it and chose: " + shoeWords[level] + "."}
+}
+
+// Like adds light support to the try-on because the runner likes it: outside the
+// evidence, so the level stays. Nothing is added where the level is more than neutral
+// already, was referred, is an orthotic's or none.
+func (a *Answer) Like() {
+	orthotic := slices.ContainsFunc(a.Conflicts, func(c Conflict) bool { return c.Code == Orthotic })
+	if a.Refer || orthotic || a.Level == nil || a.Level.Rung() > term.Neutral.Rung() {
+		return
+	}
+	a.Why = append(a.Why, Reason{"liked", "Light support is liked: guidance joins the try-on, outside the evidence.", 0})
+	if !slices.Contains(a.Spread, term.Guidance) {
+		a.Spread = append(a.Spread, term.Guidance)
+	}
 }
 
 func spread(lead term.School, a SchoolAnswer) []term.Level {

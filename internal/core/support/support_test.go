@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"reflect"
 	"slices"
+	"strings"
 	"testing"
 
 	"trevik/internal/core/fault"
@@ -352,5 +353,123 @@ func TestOrderNeverMatters(t *testing.T) {
 		if _, err := json.Marshal(a); err != nil {
 			t.Fatal(err)
 		}
+	}
+}
+
+// The two sentences for a runner are two, and hold no word of the trade.
+func TestForRunner(t *testing.T) {
+	trade := []string{"pronat", "evers", "neutral", "guidance", "stability", "motion control", "gait", "rung", "school", "midsole", "_"}
+	seen := map[string]bool{}
+	check := func(e Evidence) []string {
+		t.Helper()
+		a, err := Decide(e)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(a.ForRunner) != 2 {
+			t.Fatalf("%q", a.ForRunner)
+		}
+		for _, s := range a.ForRunner {
+			seen[s] = true
+			if strings.Count(s, ".") != 1 || !strings.HasSuffix(s, ".") {
+				t.Errorf("not one sentence: %q", s)
+			}
+			for _, w := range trade {
+				if strings.Contains(strings.ToLower(s), w) {
+					t.Errorf("%q holds %q", s, w)
+				}
+			}
+		}
+		return a.ForRunner
+	}
+	for _, lead := range term.Schools {
+		for _, left := range append([]term.Band{""}, term.Bands...) {
+			for _, right := range append([]term.Band{""}, term.Bands...) {
+				for _, surface := range []term.Surface{term.Road, term.Trail} {
+					e := Evidence{Lead: lead, Surface: surface, Gait: &Both[Gait]{}}
+					for s, b := range map[term.Side]term.Band{term.Left: left, term.Right: right} {
+						if b != "" {
+							p := SpreadByEye(b, term.Sure)
+							put(&e.Gait.Left, &e.Gait.Right, s, Gait{BandProbability: &p, Source: term.FilmedRun})
+						}
+					}
+					plain := check(e)
+					level := term.Stability
+					e.ComfortableLevel = &level
+					if told := check(e); lead == term.ComfortFirst && surface == term.Road && told[1] == plain[1] {
+						t.Errorf("what felt right is not told: %q", told)
+					}
+				}
+			}
+		}
+	}
+	check(Evidence{Flags: []Flag{"numbness"}})
+	check(Evidence{Flags: []Flag{PrescribedOrthotic}})
+	if len(seen) < 20 {
+		t.Errorf("only %d sentences: they do not follow the evidence", len(seen))
+	}
+}
+
+func TestLike(t *testing.T) {
+	a, err := Decide(Evidence{Lead: term.LeastCorrection})
+	if err != nil {
+		t.Fatal(err)
+	}
+	a.Like()
+	if *a.Level != term.Neutral || !slices.Equal(a.Spread, []term.Level{term.Neutral, term.Guidance}) || a.Why[len(a.Why)-1].Evidence != "liked" {
+		t.Errorf("%+v", a)
+	}
+	for name, e := range map[string]Evidence{"orthotic": {Flags: []Flag{PrescribedOrthotic}}, "referred": {Flags: []Flag{"limp"}}} {
+		a, err := Decide(e)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if before := len(a.Spread); true {
+			a.Like()
+			if len(a.Spread) != before {
+				t.Errorf("%s: light support joined", name)
+			}
+		}
+	}
+}
+
+// A knee seen by eye is a sign of its own, from fairly sure on, and a filmed one
+// outranks it.
+func TestKneeByEye(t *testing.T) {
+	severe := SpreadByEye(term.BandSevere, term.Sure)
+	with := func(k *KneeSeen, deg *float64) term.Level {
+		e := Evidence{Gait: &Both[Gait]{Left: &Gait{BandProbability: &severe, Source: term.FilmedRun}}}
+		if k != nil {
+			e.KneeByEye = &Both[KneeSeen]{Left: k}
+		}
+		if deg != nil {
+			e.KneeInDeg = &Both[float64]{Left: deg}
+		}
+		a, err := Decide(e)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return *a.Schools.LeastCorrection.PerSide.Left
+	}
+	straight := 2.0
+	for _, c := range []struct {
+		k    *KneeSeen
+		deg  *float64
+		want term.Level
+	}{
+		{nil, nil, term.Neutral},
+		{&KneeSeen{Grade: "inward", Certainty: term.Sure}, nil, term.Guidance},
+		{&KneeSeen{Grade: "far_inward", Sure: term.Fairly}, nil, term.Guidance},
+		{&KneeSeen{Grade: "inward", Certainty: term.Unsure}, nil, term.Neutral},
+		{&KneeSeen{Grade: "straight", Certainty: term.Sure}, nil, term.Neutral},
+		{&KneeSeen{Grade: "inward", Certainty: term.Sure}, &straight, term.Neutral},
+	} {
+		if got := with(c.k, c.deg); got != c.want {
+			t.Errorf("%+v: %s, want %s", c.k, got, c.want)
+		}
+	}
+	_, err := Decide(Evidence{KneeByEye: &Both[KneeSeen]{Right: &KneeSeen{Grade: "bent", Certainty: "maybe"}}})
+	if l, ok := fault.As(err); !ok || len(l) != 2 || l[0].Field != "knee_by_eye.right.grade" || l[1].Field != "knee_by_eye.right.certainty" {
+		t.Errorf("%v", err)
 	}
 }

@@ -5,7 +5,7 @@ import (
 	"time"
 
 	"trevik/internal/core/fault"
-	"trevik/internal/core/shoe"
+	"trevik/internal/core/house"
 	"trevik/internal/core/term"
 )
 
@@ -64,24 +64,25 @@ type Race struct {
 // 2006-01-02; distances km; PlanWeeklyKM in effective km from Today, the last
 // week repeated.
 type Pair struct {
-	Schema        string       `json:"schema"`
-	Class         term.Class   `json:"class"`
-	MedianKM      *float64     `json:"median_km"`
-	Price         *float64     `json:"price"`
-	HeelStackMM   *float64     `json:"heel_stack_mm"`
-	FirstWorn     string       `json:"first_worn"`
-	Today         string       `json:"today"`
-	Runner        Runner       `json:"runner"`
-	Runs          []Run        `json:"runs"`
-	LiftingHours  float64      `json:"lifting_hours"`
-	Surface       term.Surface `json:"surface"`
-	RestHours     *float64     `json:"rest_hours"`
-	Inspections   []Inspection `json:"inspections"`
-	PlanWeeklyKM  []float64    `json:"plan_weekly_km"`
-	Races         []Race       `json:"races"`
-	DeliveryDays  *float64     `json:"delivery_days"`
-	BreakInKM     *float64     `json:"break_in_km"`
-	FixedKM       *float64     `json:"fixed_km"` // the by_distance school's figure
+	Schema        string        `json:"schema"`
+	Class         term.Class    `json:"class"`
+	MedianKM      *float64      `json:"median_km"`
+	Price         *float64      `json:"price"`
+	HeelStackMM   *float64      `json:"heel_stack_mm"`
+	FirstWorn     string        `json:"first_worn"`
+	Today         string        `json:"today"`
+	Runner        Runner        `json:"runner"`
+	Runs          []Run         `json:"runs"`
+	LiftingHours  float64       `json:"lifting_hours"`
+	Surface       term.Surface  `json:"surface"`
+	RestHours     *float64      `json:"rest_hours"`
+	Inspections   []Inspection  `json:"inspections"`
+	PlanWeeklyKM  []float64     `json:"plan_weekly_km"`
+	Races         []Race        `json:"races"`
+	DeliveryDays  *float64      `json:"delivery_days"`
+	BreakInKM     *float64      `json:"break_in_km"`
+	FixedKM       *float64      `json:"fixed_km"` // the by_distance school's figure
+	House         *house.Values `json:"-"`        // nil is as shipped
 	today, first  time.Time
 	runDays       []time.Time
 	inspectedDays []time.Time
@@ -216,45 +217,33 @@ func (in Inspection) parts() []part {
 	return []part{{"tread", in.Tread, 0.35}, {"bounce", in.Bounce, 0.35}, {"upper", in.Upper, 0.15}, {"evenness", in.Evenness, 0.15}}
 }
 
-// Wear-and-tear factors on a run's km (house).
-const (
-	TrailOnRoad  = 1.5
-	LinkOnRoad   = 1.1
-	RoadOnTrail  = 1.3
-	WetOrMud     = 1.15
-	HeatOver30   = 1.10
-	OnTreadmill  = 0.85
-	WalkOrHike   = 0.6
-	TooSoonAgain = 1.05
-	LiftingKMPH  = 8.0 // km of wear an hour of lifting or jumping
-)
-
 // Load gives the effective km of a run in a model made for surface, whose rest
-// hours are restHours (nil: not known).
-func Load(r Run, surface term.Surface, restHours *float64) float64 {
+// hours are restHours (nil: not known): its km times the house's factors that apply.
+func Load(r Run, surface term.Surface, restHours *float64, h *house.Values) float64 {
+	h = house.Or(h)
 	f := 1.0
 	switch {
 	case surface == term.Trail && r.Ground == term.GroundRoad:
-		f *= TrailOnRoad
+		f *= h.TrailOnRoad
 	case surface == term.Link && r.Ground == term.GroundRoad:
-		f *= LinkOnRoad
+		f *= h.LinkOnRoad
 	case surface == term.Road && (r.Ground == term.GroundTrail || r.Ground == term.GroundMud):
-		f *= RoadOnTrail
+		f *= h.RoadOnTrail
 	}
 	if r.Wet || r.Ground == term.GroundMud {
-		f *= WetOrMud
+		f *= h.WetOrMud
 	}
 	if r.TempC != nil && *r.TempC > 30 {
-		f *= HeatOver30
+		f *= h.HeatOver30
 	}
 	if r.Ground == term.GroundTreadmill {
-		f *= OnTreadmill
+		f *= h.OnTreadmill
 	}
 	if r.Kind == term.Walk || r.Kind == term.Hike {
-		f *= WalkOrHike
+		f *= h.WalkOrHike
 	}
 	if r.HoursSinceLast != nil && restHours != nil && *r.HoursSinceLast < *restHours {
-		f *= TooSoonAgain
+		f *= h.TooSoonAgain
 	}
 	return r.KM * f
 }
@@ -265,5 +254,5 @@ func (p *Pair) medianKM() float64 {
 	if p.MedianKM != nil {
 		return *p.MedianKM
 	}
-	return shoe.MedianLife[p.Class]
+	return house.Or(p.House).MedianLife(p.Class)
 }

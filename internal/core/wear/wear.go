@@ -7,30 +7,27 @@ import (
 	"time"
 
 	"trevik/internal/core/fault"
-	"trevik/internal/core/shoe"
+	"trevik/internal/core/house"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 )
 
 // House values of the model.
 const (
-	ownSD          = 0.20 // of ln of the runner's own factor
-	historySD      = 0.25 // of one set-aside pair
-	lifeSD         = 0.20 // of ln L about the runner's own median
-	lookSD         = 0.35 // of an inspection
-	lookFreshSD    = 0.25 // of one beside a fresh pair
-	lookShareSD    = 0.105
-	thinHeelMM     = 20.0 // under it bounce weighs less
-	thinBounce     = 0.15
-	tallHeelMM     = 35.0 // from it a tilt tips the runner more
-	firstKM        = 160.0
-	lookEveryKM    = 100.0
-	lookMonths     = 6
-	FixedLifeKM    = 640.0 // by_distance
-	atRisk         = 0.20
-	horizonWeeks   = 260
-	defaultDays    = 7.0
-	defaultBreakIn = 40.0
+	ownSD        = 0.20 // of ln of the runner's own factor
+	historySD    = 0.25 // of one set-aside pair
+	lifeSD       = 0.20 // of ln L about the runner's own median
+	lookSD       = 0.35 // of an inspection
+	lookFreshSD  = 0.25 // of one beside a fresh pair
+	lookShareSD  = 0.105
+	thinHeelMM   = 20.0 // under it bounce weighs less
+	thinBounce   = 0.15
+	tallHeelMM   = 35.0 // from it a tilt tips the runner more
+	firstKM      = 160.0
+	lookEveryKM  = 100.0
+	lookMonths   = 6
+	atRisk       = 0.20
+	horizonWeeks = 260
 )
 
 // Quantiles in effective km.
@@ -218,7 +215,7 @@ func Assess(p Pair) (Answer, error) {
 func (p *Pair) distances(a *Answer) {
 	for _, r := range p.Runs {
 		a.KM += r.KM
-		a.EffectiveKM += Load(r, p.Surface, p.RestHours)
+		a.EffectiveKM += Load(r, p.Surface, p.RestHours, p.House)
 	}
 	if len(p.Runs) == 0 && !p.first.IsZero() && p.Runner.UsualWeeklyKM != nil {
 		weeks := p.today.Sub(p.first).Hours() / (24 * 7)
@@ -226,7 +223,7 @@ func (p *Pair) distances(a *Answer) {
 		a.EffectiveKM, a.Estimated = a.KM, true
 		a.Warnings = append(a.Warnings, fault.Warning{Code: "estimated", Text: fmt.Sprintf("No run is logged: %.1f weeks since first worn × %g km a week is an estimate.", weeks, *p.Runner.UsualWeeklyKM)})
 	}
-	a.EffectiveKM += p.LiftingHours * LiftingKMPH
+	a.EffectiveKM += p.LiftingHours * house.Or(p.House).LiftingKMPH
 	if p.LiftingHours > 0 {
 		a.Warnings = append(a.Warnings, fault.Warning{Code: "lifting", Text: "Lifting crushes foam: a firm, flat pair is better for it."})
 	}
@@ -239,7 +236,7 @@ func (p *Pair) life(a *Answer) (life normal, ownKM float64) {
 	own := normal{0, ownSD * ownSD}
 	sum := 0.0
 	for _, h := range p.Runner.History {
-		r := math.Log(h.EffectiveKM / (shoe.MedianLife[h.Class] * factor))
+		r := math.Log(h.EffectiveKM / (house.Or(p.House).MedianLife(h.Class) * factor))
 		own = own.observe(r, historySD)
 		sum += r
 	}
@@ -285,12 +282,12 @@ func (p *Pair) effectiveOn(a *Answer, d time.Time) float64 {
 		if span <= 0 {
 			return 0
 		}
-		return a.KM*d.Sub(p.first).Hours()/span + p.LiftingHours*LiftingKMPH
+		return a.KM*d.Sub(p.first).Hours()/span + p.LiftingHours*house.Or(p.House).LiftingKMPH
 	}
-	e := p.LiftingHours * LiftingKMPH
+	e := p.LiftingHours * house.Or(p.House).LiftingKMPH
 	for i, r := range p.Runs {
 		if !p.runDays[i].After(d) {
-			e += Load(r, p.Surface, p.RestHours)
+			e += Load(r, p.Surface, p.RestHours, p.House)
 		}
 	}
 	return e
@@ -362,7 +359,7 @@ func (p *Pair) orderBy(a *Answer) {
 		return
 	}
 	d, _ := time.Parse(DateLayout, *a.Dates.P20)
-	delivery, breakIn := defaultDays, defaultBreakIn
+	delivery, breakIn := house.Or(p.House).DeliveryDays, house.Or(p.House).BreakInKM
 	if p.DeliveryDays != nil {
 		delivery = *p.DeliveryDays
 	}
@@ -378,7 +375,7 @@ func (p *Pair) orderBy(a *Answer) {
 }
 
 func (p *Pair) schools(a *Answer, ownKM float64, date func(float64) *string) {
-	fixed := FixedLifeKM
+	fixed := house.Or(p.House).FixedLifeKM
 	if p.FixedKM != nil {
 		fixed = *p.FixedKM
 	}

@@ -63,7 +63,7 @@ func TestLoad(t *testing.T) {
 		"too soon": {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy, HoursSinceLast: num(23)}, term.Road, 10.5}, "rested": {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy, HoursSinceLast: num(24)}, term.Road, 10},
 		"a surface not known": {Run{KM: 10, Ground: term.GroundTrail, Kind: term.Easy}, "", 10},
 	} {
-		near(t, name, Load(c.r, c.surface, num(24)), c.want, 1e-9)
+		near(t, name, Load(c.r, c.surface, num(24), nil), c.want, 1e-9)
 	}
 	p := fresh()
 	p.LiftingHours = 2

@@ -319,9 +319,14 @@ func (q *Queries) SetUserUnits(ctx context.Context, arg SetUserUnitsParams) erro
 const settingsOf = `-- name: SettingsOf :many
 SELECT s.name, s.value, s.made_at, u.name AS maker FROM settings s
 JOIN users u ON u.id = s.made_by
-WHERE s.shop_id = ? AND s.id = (SELECT MAX(l.id) FROM settings l WHERE l.shop_id = s.shop_id AND l.name = s.name)
+WHERE s.shop_id = ? AND s.id = (SELECT MAX(l.id) FROM settings l WHERE l.shop_id = s.shop_id AND l.name = s.name AND l.made_at <= ?)
 ORDER BY s.name
 `
+
+type SettingsOfParams struct {
+	ShopID uint64
+	AsOf   time.Time
+}
 
 type SettingsOfRow struct {
 	Name   string
@@ -330,8 +335,8 @@ type SettingsOfRow struct {
 	Maker  string
 }
 
-func (q *Queries) SettingsOf(ctx context.Context, shopID uint64) ([]SettingsOfRow, error) {
-	rows, err := q.db.QueryContext(ctx, settingsOf, shopID)
+func (q *Queries) SettingsOf(ctx context.Context, arg SettingsOfParams) ([]SettingsOfRow, error) {
+	rows, err := q.db.QueryContext(ctx, settingsOf, arg.ShopID, arg.AsOf)
 	if err != nil {
 		return nil, err
 	}

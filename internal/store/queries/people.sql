@@ -40,7 +40,7 @@ INSERT INTO settings (shop_id, name, value, made_by, made_at) VALUES (?, ?, ?, ?
 -- name: SettingsOf :many
 SELECT s.name, s.value, s.made_at, u.name AS maker FROM settings s
 JOIN users u ON u.id = s.made_by
-WHERE s.shop_id = sqlc.arg(shop_id) AND s.id = (SELECT MAX(l.id) FROM settings l WHERE l.shop_id = s.shop_id AND l.name = s.name)
+WHERE s.shop_id = sqlc.arg(shop_id) AND s.id = (SELECT MAX(l.id) FROM settings l WHERE l.shop_id = s.shop_id AND l.name = s.name AND l.made_at <= sqlc.arg(as_of))
 ORDER BY s.name;
 
 -- name: AddRunner :execlastid

@@ -17,7 +17,6 @@ import (
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/shoe"
-	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 	"trevik/internal/store/db"
@@ -57,6 +56,7 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: get, Path: "/shoes", Roles: kit.Everyone, Handle: d.shoes},
 		{Method: get, Path: "/shop", Roles: kit.Everyone, Handle: d.shop},
 		{Method: post, Path: "/shop", Roles: owner, Handle: d.changeShop},
+		{Method: get, Path: "/shop/house.json", Roles: kit.Everyone, Handle: d.houseFile},
 		{Method: post, Path: "/me/units", Roles: kit.Everyone, Handle: d.units},
 		{Method: post, Path: "/me/theme", Roles: kit.Everyone, Handle: d.theme},
 	}
@@ -268,73 +268,6 @@ func (d *Desk) shoes(c *gin.Context) {
 		list = append(list, l)
 	}
 	d.page(c, "Shoes", "shoes", map[string]any{"List": list})
-}
-
-type setting struct {
-	app.Setting
-	Options []kit.Option
-	Err     string
-}
-
-func (d *Desk) shop(c *gin.Context) { d.showShop(c, http.StatusOK, nil, nil) }
-
-func (d *Desk) showShop(c *gin.Context, code int, form url.Values, faults fault.List) {
-	_, list, err := d.App.Settings(c, kit.MustWho(c))
-	if err != nil {
-		d.Fail(c, err)
-		return
-	}
-	out := make([]setting, len(list))
-	known := map[string]bool{}
-	for i, s := range list {
-		known[s.Name] = true
-		out[i] = setting{Setting: s}
-		value := s.Value
-		if form.Get(s.Name) != "" {
-			value = form.Get(s.Name)
-		}
-		for _, w := range s.Choices {
-			text := support.Words(w)
-			if n, ok := draw.SchoolNames[term.School(w)]; ok {
-				text = n
-			}
-			out[i].Options = append(out[i].Options, kit.Option{Value: w, Text: text, On: w == value})
-		}
-	}
-	at, rest := kit.Say(faults, func(n string) bool { return known[n] })
-	for i := range out {
-		out[i].Err = at[out[i].Name]
-	}
-	d.pageWith(c, code, "Shop", "shop", map[string]any{"List": out, "Owner": kit.MustWho(c).Role == app.Owner}, rest)
-}
-
-func (d *Desk) changeShop(c *gin.Context) {
-	form, err := kit.Form(c, func(name string) bool {
-		for _, s := range app.SettingList() {
-			if s.Name == name {
-				return true
-			}
-		}
-		return false
-	})
-	if err == nil {
-		to := map[string]string{}
-		for name := range form {
-			if name != "token" {
-				to[name] = form.Get(name)
-			}
-		}
-		err = d.App.ChangeSettings(c, kit.MustWho(c), to)
-	}
-	if faults, ok := fault.As(err); ok {
-		d.showShop(c, http.StatusUnprocessableEntity, form, faults)
-		return
-	}
-	if err != nil {
-		d.Fail(c, err)
-		return
-	}
-	kit.Go(c, "/shop")
 }
 
 func (d *Desk) units(c *gin.Context) {

@@ -7,12 +7,13 @@ import (
 	"strings"
 
 	"trevik/internal/core/gait"
+	"trevik/internal/core/house"
 	"trevik/internal/core/term"
 )
 
 // Curves draws both sides' mean angle over the contact with its SD, and that of a
 // second recording thin beside it.
-func Curves(a gait.Answer, with *gait.Answer) template.HTML {
+func Curves(a gait.Answer, with *gait.Answer, h *house.Values) template.HTML {
 	const x0, x1, top, bottom = 50.0, 548.0, 14.0, 276.0
 	lo, hi := -4.0, 12.0
 	each := func(a gait.Answer, do func(term.Side, *gait.Curve)) {
@@ -45,7 +46,7 @@ func Curves(a gait.Answer, with *gait.Answer) template.HTML {
 	if a.Gait == gait.Walk {
 		lower = gait.WalkLower
 	}
-	edges := append([]float64{lo}, gait.BandLimits[:]...)
+	edges := append([]float64{lo}, house.Or(h).Bands[:]...)
 	for i, band := range term.Bands {
 		from, to := edges[i], hi
 		if i > 0 {

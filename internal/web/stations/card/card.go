@@ -68,7 +68,7 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	b := body{Feet: draw.Feet(fit.Feet(), fit.Units), Advice: foot.Compare(fit.Feet()), Tried: fit.Tried(catalogue)}
+	b := body{Feet: draw.Feet(fit.Feet(), fit.Units), Advice: foot.Compare(fit.Feet(), fit.House()), Tried: fit.Tried(catalogue)}
 	if b.Support, err = fit.Support(); err != nil {
 		return nil, err
 	}

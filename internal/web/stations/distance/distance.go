@@ -65,7 +65,7 @@ func bodyOf(c *gin.Context, b *bench.Bench, fit *app.Fit) (any, error) {
 		return nil, err
 	}
 	for _, w := range worn {
-		p := pair{Worn: w, Fan: draw.Fan(w.Wear, fit.Today), Lead: fit.Settings.WearSchool}
+		p := pair{Worn: w, Fan: draw.Fan(w.Wear, fit.Today), Lead: fit.Now.WearSchool}
 		p.Answer = map[string]wear.SchoolAnswer{"by_distance": w.Wear.Schools.ByDistance, "by_own_history": w.Wear.Schools.ByOwnHistory, "by_condition": w.Wear.Schools.ByCondition}[p.Lead]
 		runs := slices.Clone(w.Pair.Runs)
 		slices.Reverse(runs)

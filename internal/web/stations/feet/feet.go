@@ -156,7 +156,7 @@ func scanFile(c *gin.Context) (s device.Scan, err error) {
 
 func bodyOf(fit *app.Fit) body {
 	f := fit.Feet()
-	b := body{Believed: fit.Text("believed_size", "", 0), Diff: foot.Compare(f), Overlay: draw.Overlay(f, fit.Units), Both: f.Left.LengthMM > 0 && f.Right.LengthMM > 0}
+	b := body{Believed: fit.Text("believed_size", "", 0), Diff: foot.Compare(f, fit.House()), Overlay: draw.Overlay(f, fit.Units), Both: f.Left.LengthMM > 0 && f.Right.LengthMM > 0}
 	var once []string
 	for _, s := range term.Sides {
 		x := side{Side: s, Length: fit.Measure("length_mm", s), Ball: fit.Measure("ball_mm", s)}
@@ -170,7 +170,7 @@ func bodyOf(fit *app.Fit) body {
 		if faults, ok := fault.As(err); ok {
 			x.Fault = faults[0].Text
 		}
-		x.Standard = units.Round(foot.StandardBall(fit.Runner.Chart, x.Length.Value), 1)
+		x.Standard = units.Round(foot.StandardBall(fit.Runner.Chart, x.Length.Value, fit.House()), 1)
 		b.Sides = append(b.Sides, x)
 		for _, m := range []struct{ what, name string }{{"length", "length_mm"}, {"ball width", "ball_mm"}} {
 			if d := fit.ScanDiffers(m.name, s); d != 0 {
@@ -207,7 +207,7 @@ func appendArch(list []arch, fit *app.Fit, s term.Side) []arch {
 	x := arch{Side: s, Volume: fit.Volume(s)}
 	x.Index, x.Class = foot.ArchHeight(m.InstepMM, m.HeelToBallMM)
 	seated, _ := foot.ArchHeight(fit.Reading("instep_seated_mm", s).Value, m.HeelToBallMM)
-	x.Give, x.Stiffness, x.Insteps = foot.Stiffness(seated, x.Index)
+	x.Give, x.Stiffness, x.Insteps = foot.Stiffness(seated, x.Index, fit.House())
 	x.Drop, x.DropWord, x.Drops = fit.NavicularDrop(s)
 	if x.Class == "" && !x.Drops && m.InstepMM == 0 {
 		return list

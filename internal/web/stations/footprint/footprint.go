@@ -20,6 +20,7 @@ import (
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
 	core "trevik/internal/core/footprint"
+	"trevik/internal/core/house"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/picture"
@@ -82,7 +83,7 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 			}
 		}
 		if x.A != nil {
-			x.Says = says(*x.A)
+			x.Says = says(*x.A, fit.House())
 		}
 		b.Sides = append(b.Sides, x)
 	}
@@ -90,7 +91,7 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 }
 
 // says is a reading in three sentences.
-func says(a core.Answer) []string {
+func says(a core.Answer, h *house.Values) []string {
 	p := a.ArchProbability
 	most := math.Max(p.High, math.Max(p.Medium, p.Low))
 	first := fmt.Sprintf("This print is of a %s arch: its middle third is %.1f %% of the print without toes (high up to 21, low from 26).", a.Arch, 100*a.ArchIndex)
@@ -98,44 +99,11 @@ func says(a core.Answer) []string {
 	if most < 0.7 {
 		second = fmt.Sprintf("It lies on the line: high %.0f %%, medium %.0f %%, low %.0f %%.", 100*p.High, 100*p.Medium, 100*p.Low)
 	}
-	agree := 0
-	for _, is := range []term.Arch{chippaux(a.Chippaux), staheli(a.Staheli), clarke(a.ClarkeDeg)} {
-		if is == a.Arch {
-			agree++
-		}
+	var others []string
+	for _, o := range a.Opinions(h) {
+		others = append(others, fmt.Sprintf("%s %g%s is %s", o.Measure, o.Value, o.Unit, o.Word))
 	}
-	return []string{first, second, fmt.Sprintf("Of three other measures of the same print, %d agree; a low arch does not by itself mean rolling in.", agree)}
-}
-
-// Second opinions (house, from the published ranges).
-func chippaux(v float64) term.Arch {
-	switch {
-	case v <= 0.5:
-		return term.ArchHigh
-	case v < 45:
-		return term.ArchMedium
-	}
-	return term.ArchLow
-}
-
-func staheli(v float64) term.Arch {
-	switch {
-	case v < 0.44:
-		return term.ArchHigh
-	case v <= 0.89:
-		return term.ArchMedium
-	}
-	return term.ArchLow
-}
-
-func clarke(v float64) term.Arch {
-	switch {
-	case v > 45:
-		return term.ArchHigh
-	case v > 30:
-		return term.ArchMedium
-	}
-	return term.ArchLow
+	return []string{first, second, fmt.Sprintf("Second opinions: %s. A low arch does not by itself mean rolling in.", strings.Join(others, ", "))}
 }
 
 // Path writes points as an SVG path.

@@ -147,7 +147,7 @@ func (b *body) table(c *gin.Context, bn *bench.Bench, fit *app.Fit, who app.Acto
 			second = &other.Answer
 		}
 	}
-	b.Curves = draw.Curves(r.Answer, second)
+	b.Curves = draw.Curves(r.Answer, second, fit.House())
 	b.Strip = draw.ContactStrip(r, fit.Open())
 	b.Says = says(r.Answer)
 	return nil

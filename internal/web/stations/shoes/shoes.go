@@ -97,7 +97,7 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 			o.Earlier = catalogue.ByCode(r.Earlier.Model)
 		}
 		if size, ok := sizes[r.Model]; ok && size.Figure != r.Size.Figure {
-			o.Split = &split{foot.Compare(fit.Feet()).Fitted, shorter, size, 2 * o.M.Price()}
+			o.Split = &split{foot.Compare(fit.Feet(), fit.House()).Fitted, shorter, size, 2 * o.M.Price()}
 		}
 		b.Offers = append(b.Offers, o)
 	}
@@ -110,7 +110,7 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 // shorterSizes sizes every model for the shorter foot alone, when the feet are a
 // full size apart.
 func shorterSizes(fit *app.Fit, sup support.Answer, c *app.Catalogue) (term.Side, map[string]match.Size, error) {
-	d := foot.Compare(fit.Feet())
+	d := foot.Compare(fit.Feet(), fit.House())
 	r, ready := fit.Request(sup, c.Models)
 	if d.Advice != foot.SplitSizes || !ready || sup.Refer {
 		return "", nil, nil

@@ -1,0 +1,127 @@
+package desk
+
+import (
+	"net/http"
+	"net/url"
+
+	"github.com/gin-gonic/gin"
+
+	"trevik/internal/app"
+	"trevik/internal/core/fault"
+	"trevik/internal/core/house"
+	"trevik/internal/core/support"
+	"trevik/internal/core/term"
+	"trevik/internal/web/draw"
+	"trevik/internal/web/kit"
+)
+
+type setting struct {
+	app.Setting
+	Options []kit.Option
+	Err     string
+	Other   bool // it is not what ships
+}
+
+// settingGroup is house values that stand together; Open when one of them is not what
+// ships or has a fault.
+type settingGroup struct {
+	Name  string
+	Open  bool
+	Other int
+	List  []setting
+}
+
+func (d *Desk) shop(c *gin.Context) { d.showShop(c, http.StatusOK, nil, nil) }
+
+func (d *Desk) showShop(c *gin.Context, code int, form url.Values, faults fault.List) {
+	_, list, err := d.App.Settings(c, kit.MustWho(c))
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	at, rest := kit.Say(faults, func(n string) bool { return known(list, n) })
+	var choices []setting
+	groups := make([]settingGroup, len(house.Groups))
+	for i, name := range house.Groups {
+		groups[i].Name = name
+	}
+	for _, s := range list {
+		x := setting{Setting: s, Err: at[s.Name], Other: s.Value != s.Shipped}
+		if v, sent := form[s.Name]; sent && len(v) > 0 {
+			x.Value = v[0]
+		}
+		for _, w := range s.Choices {
+			text := support.Words(w)
+			if n, ok := draw.SchoolNames[term.School(w)]; ok {
+				text = n
+			}
+			x.Options = append(x.Options, kit.Option{Value: w, Text: text, On: w == x.Value})
+		}
+		if s.Choices != nil {
+			choices = append(choices, x)
+			continue
+		}
+		for i := range groups {
+			if g := &groups[i]; g.Name == s.Group {
+				g.List = append(g.List, x)
+				g.Open = g.Open || x.Err != ""
+				if x.Other {
+					g.Other++
+				}
+			}
+		}
+	}
+	d.pageWith(c, code, "Shop", "shop", map[string]any{"List": choices, "Groups": groups, "Owner": kit.MustWho(c).Role == app.Owner}, rest)
+}
+
+func known(list []app.Setting, name string) bool {
+	for _, s := range list {
+		if s.Name == name {
+			return true
+		}
+	}
+	return false
+}
+
+func (d *Desk) changeShop(c *gin.Context) {
+	_, list, err := d.App.Settings(c, kit.MustWho(c))
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	form, err := kit.Form(c, func(name string) bool { return known(list, name) })
+	if err == nil {
+		to := map[string]string{}
+		for name := range form {
+			if name != "token" {
+				to[name] = form.Get(name)
+			}
+		}
+		err = d.App.ChangeSettings(c, kit.MustWho(c), to)
+	}
+	if faults, ok := fault.As(err); ok {
+		d.showShop(c, http.StatusUnprocessableEntity, form, faults)
+		return
+	}
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	kit.Go(c, "/shop")
+}
+
+// houseFile gives the house values as the command line reads them.
+func (d *Desk) houseFile(c *gin.Context) {
+	s, _, err := d.App.Settings(c, kit.MustWho(c))
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	data, err := s.House.Write()
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	c.Header("Content-Disposition", `attachment; filename="house.json"`)
+	c.Data(http.StatusOK, "application/json; charset=utf-8", data)
+}
