@@ -30,12 +30,14 @@ type bench struct {
 	owner, fitter  app.Actor
 	trainee, other app.Actor
 	n              int
+	now            time.Time
 }
 
 func newBench(t *testing.T) *bench {
 	t.Helper()
 	s := storetest.New(t)
-	b := &bench{App: app.New(s, func() time.Time { return now }), store: s}
+	b := &bench{store: s, now: now}
+	b.App = app.New(s, func() time.Time { return b.now })
 	ctx := context.Background()
 	for i, name := range []string{"loft", "other"} {
 		shop, err := b.AddShop(ctx, name, "EUR")

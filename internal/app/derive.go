@@ -248,6 +248,14 @@ func (f *Fit) Evidence() support.Evidence {
 			setSide(e.NavicularDropMM, s, drop)
 		}
 	}
+	for _, s := range term.Sides {
+		if grade, sure := f.Text("knee", s, 0), f.Text("knee_sure", s, 0); grade != "" && sure != "" {
+			if e.KneeByEye == nil {
+				e.KneeByEye = &support.Both[support.KneeSeen]{}
+			}
+			setSide(e.KneeByEye, s, support.KneeSeen{Grade: grade, Certainty: term.Certainty(sure)})
+		}
+	}
 	e.Wear = f.worn()
 	e.Complaints, _ = f.Complaints()
 	if level := term.Level(f.Text("present_level", "", 0)); level != "" && f.Text("felt_right", "", 0) == "yes" {
@@ -282,10 +290,32 @@ func (f *Fit) Support() (support.Answer, error) {
 	if d, ok := f.Decisions[LevelOverrule]; ok && err == nil {
 		a.Overrule(term.Level(d.Value), fmt.Sprintf("%s chose %s over the schools: “%s”", d.Maker, support.Words(d.Value), d.Reason))
 	}
+	if err == nil && f.Text("likes_light_support", "", 0) == "yes" {
+		a.Like()
+	}
 	return a, err
 }
 
-// Week is the runner's week: its parts, and km altogether.
+// Dislike is a model that the runner disliked, in that version, and why.
+type Dislike struct {
+	Model *shoe.Model
+	Why   string
+}
+
+// Dislikes lists the models of the catalogue that the runner disliked.
+func (f *Fit) Dislikes(c *Catalogue) []Dislike {
+	var out []Dislike
+	for k, found := range f.Findings {
+		if m := c.byID(uint64(k.Repeat)); k.Name == "disliked" && m != nil {
+			out = append(out, Dislike{m, found.Text})
+		}
+	}
+	slices.SortFunc(out, func(x, y Dislike) int { return strings.Compare(x.Model.ID, y.Model.ID) })
+	return out
+}
+
+// Week is the runner's week: its parts, and km altogether. Where its kinds of run were
+// not told one by one it is sketched from what was.
 func (f *Fit) Week() (parts []rotation.Part, km float64) {
 	for i := 1; i <= WeekRows; i++ {
 		kind, ground, v := f.Text("week_kind", "", i), f.Text("week_ground", "", i), f.Num("week_km", "", i)
@@ -298,7 +328,38 @@ func (f *Fit) Week() (parts []rotation.Part, km float64) {
 		parts = append(parts, rotation.Part{Kind: term.Kind(kind), Ground: term.Ground(ground), KM: *v})
 		km += *v
 	}
+	if len(parts) == 0 {
+		parts = f.sketch()
+		for _, p := range parts {
+			km += p.KM
+		}
+	}
 	return parts, km
+}
+
+// sketch is a plain week from the usual and longest run, km and days that were told.
+func (f *Fit) sketch() []rotation.Part {
+	of := func(name string) float64 {
+		if v := f.Num(name, "", 0); v != nil {
+			return *v
+		}
+		return 0
+	}
+	told := rotation.Told{WeeklyKM: of("weekly_km"), UsualKM: of("usual_km"), LongestKM: of("longest_km"), Days: int(of("run_days")), Ground: f.usualGround()}
+	for _, g := range f.many("goals") {
+		told.Goals = append(told.Goals, rotation.Goal(g))
+	}
+	return told.Week()
+}
+
+// Sketched says whether the week is a sketch.
+func (f *Fit) Sketched() bool {
+	for i := 1; i <= WeekRows; i++ {
+		if v := f.Num("week_km", "", i); f.Text("week_kind", "", i) != "" && v != nil && *v > 0 {
+			return false
+		}
+	}
+	return len(f.sketch()) > 0
 }
 
 func (f *Fit) usualGround() term.Ground {
@@ -325,11 +386,11 @@ func (f *Fit) Wearer() shoe.Wearer {
 
 // Request is what the shoes are matched to. ok is false while the feet or the
 // week are missing.
-func (f *Fit) Request(answer support.Answer, models []shoe.Model) (r match.Request, ok bool) {
+func (f *Fit) Request(answer support.Answer, c *Catalogue) (r match.Request, ok bool) {
 	week, km := f.Week()
 	r = match.Request{Schema: match.RequestSchema, Chart: f.Runner.Chart, Sock: term.Sock(f.Text("sock", "", 0)), Surface: f.Surface(), Level: answer.Level, Spread: answer.Spread,
 		Lead: f.Settings.LeadSchool, Strike: f.Strike(), Experience: f.Text("experience", "", 0), MassKg: f.Num("mass_kg", "", 0),
-		RaceKM: f.Num("race_km", "", 0), Settings: match.Settings{Room: f.Settings.Room, Drop: f.Settings.DropRule}, House: f.House(), Models: models}
+		RaceKM: f.Num("race_km", "", 0), Settings: match.Settings{Room: f.Settings.Room, Drop: f.Settings.DropRule}, House: f.House(), Models: c.Models}
 	for _, s := range term.Sides {
 		m := f.Foot(s)
 		if m.LengthMM == 0 {
@@ -348,9 +409,9 @@ func (f *Fit) Request(answer support.Answer, models []shoe.Model) (r match.Reque
 	if d, s, l := f.Num("present_drop_mm", "", 0), f.Num("present_stack_mm", "", 0), f.Text("present_level", "", 0); d != nil || s != nil || l != "" {
 		r.Present = &match.Present{DropMM: d, StackMM: s, Level: term.Level(l)}
 	}
-	soft, bounce := rated(f.Text("likes_softness", "", 0)), rated(f.Text("likes_bounce", "", 0))
-	if soft != nil || bounce != nil {
-		r.Likes = &match.Likes{Softness: soft, Bounce: bounce}
+	r.Likes = match.LikesOf(rated(f.Text("likes_softness", "", 0)), rated(f.Text("likes_bounce", "", 0)), f.Text("cushion_view", "", 0))
+	for _, d := range f.Dislikes(c) {
+		r.Disliked = append(r.Disliked, d.Model.ID)
 	}
 	if b := f.Num("budget", "", 0); b != nil {
 		r.Budget = &match.Budget{Amount: int64(*b), Currency: f.Currency, Firm: f.Text("budget_firm", "", 0) == "not_above"}

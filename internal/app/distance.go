@@ -34,6 +34,7 @@ type Pair struct {
 	FirstWorn  time.Time
 	SetAsideOn time.Time
 	Runs       []Run
+	Looks      []SoleLook
 }
 
 // Label is what is printed on the pair's box.
@@ -235,7 +236,7 @@ func (f *Fit) Match(c *Catalogue) (answer match.Answer, ok bool, err error) {
 	if err != nil {
 		return match.Answer{}, false, err
 	}
-	r, ready := f.Request(sup, c.Models)
+	r, ready := f.Request(sup, c)
 	if !ready || sup.Refer {
 		return match.Answer{}, false, nil
 	}
@@ -264,6 +265,13 @@ func (a *App) Pairs(ctx context.Context, who Actor, runnerID uint64) ([]Pair, er
 		out[i] = Pair{ID: r.ID, RunnerID: r.RunnerID, FitID: uint64(r.FitID.Int64), Model: models[r.ModelID], Size: foot.Figure(float64(r.UkHalf) / 2), Width: r.Width,
 			Price: r.Price, BoughtOn: r.BoughtOn, FirstWorn: r.FirstWorn.Time, SetAsideOn: r.SetAsideOn.Time}
 		at[r.ID] = i
+	}
+	looks, err := a.soleLooks(ctx, who, runnerID)
+	if err != nil {
+		return nil, err
+	}
+	for i := range out {
+		out[i].Looks = looks[out[i].ID]
 	}
 	runs, err := a.store.RunsOfRunner(ctx, db.RunsOfRunnerParams{RunnerID: runnerID, ShopID: who.ShopID})
 	for _, r := range runs {
@@ -313,6 +321,14 @@ func (f *Fit) WearInput(p *Pair, weekly float64) wear.Pair {
 		Today: f.Today.Format(wear.DateLayout), Runner: wear.Runner{MassKg: f.Num("mass_kg", "", 0), Strike: f.Strike()}, PlanWeeklyKM: []float64{weekly}, House: &f.Now.House}
 	if !p.FirstWorn.IsZero() {
 		in.FirstWorn = p.FirstWorn.Format(wear.DateLayout)
+	}
+	for _, l := range p.Looks {
+		on := l.On.Local().Format(wear.DateLayout)
+		if in.FirstWorn != "" && on < in.FirstWorn || on > in.Today {
+			continue // seen before it was worn: tells nothing
+		}
+		tread, evenness := l.Tread, l.Evenness
+		in.Inspections = append(in.Inspections, wear.Inspection{Date: on, Tread: &tread, Evenness: &evenness})
 	}
 	for _, r := range p.Runs {
 		in.Runs = append(in.Runs, wear.Run{Date: r.On.Format(wear.DateLayout), KM: r.KM, Ground: r.Ground, Kind: r.Kind, Wet: r.Wet, TempC: r.TempC})
@@ -442,14 +458,10 @@ func (a *App) Ending(ctx context.Context, who Actor) ([]Ending, error) {
 	}
 	out := []Ending{}
 	for _, runner := range order {
-		fitID, err := a.store.LatestFitOfRunner(ctx, db.LatestFitOfRunnerParams{RunnerID: runner, ShopID: who.ShopID})
-		if err = found(err); err == ErrNotFound {
+		fit, err := a.fitWithWeek(ctx, who, runner)
+		if err == ErrNotFound {
 			continue
 		} else if err != nil {
-			return nil, err
-		}
-		fit, err := a.Fit(ctx, who, fitID)
-		if err != nil {
 			return nil, err
 		}
 		pairs, err := a.Pairs(ctx, who, runner)
@@ -462,7 +474,7 @@ func (a *App) Ending(ctx context.Context, who Actor) ([]Ending, error) {
 		}
 		for _, w := range worn {
 			if slices.Contains(endingStates, w.Wear.State) {
-				out = append(out, Ending{w, names[runner], fitID})
+				out = append(out, Ending{w, names[runner], fit.ID})
 			}
 		}
 	}
@@ -470,6 +482,31 @@ func (a *App) Ending(ctx context.Context, who Actor) ([]Ending, error) {
 		return slices.Index(endingStates, x.Wear.State) - slices.Index(endingStates, y.Wear.State)
 	})
 	return out, nil
+}
+
+// fitWithWeek is the runner's latest fit that tells their week, else the latest.
+func (a *App) fitWithWeek(ctx context.Context, who Actor, runnerID uint64) (*Fit, error) {
+	rows, err := a.FitsOfRunner(ctx, who, runnerID)
+	if err != nil {
+		return nil, err
+	}
+	var latest *Fit
+	for _, r := range rows {
+		fit, err := a.Fit(ctx, who, r.ID)
+		if err != nil {
+			return nil, err
+		}
+		if _, km := fit.Week(); km > 0 {
+			return fit, nil
+		}
+		if latest == nil {
+			latest = fit
+		}
+	}
+	if latest == nil {
+		return nil, ErrNotFound
+	}
+	return latest, nil
 }
 
 // SetAside ends a pair's running days, or takes it back into use.

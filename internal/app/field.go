@@ -12,6 +12,7 @@ import (
 	"trevik/internal/core/foot"
 	"trevik/internal/core/gait"
 	"trevik/internal/core/match"
+	"trevik/internal/core/rotation"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
@@ -81,21 +82,33 @@ const (
 var Fields = map[string][]Field{
 	"hello": {
 		{Name: "flags", Label: "Cautions", Kind: Many, Choices: append([]string{None}, texts(support.Flags)...), How: "told"},
-		{Name: "complaints", Label: "Complaints", Kind: Choice, Choices: []string{None, "some"}, How: "told"},
+		{Name: "treated", Label: "Under treatment for feet or legs", Kind: Choice, Choices: []string{"no", "yes"}, How: "told"},
+		{Name: "complaints", Label: "Anything else that hurts or hurt", Kind: Choice, Choices: []string{None, "some"}, How: "told"},
 		{Name: "complaint_place", Label: "Place", Kind: Choice, Choices: texts(term.Places), Repeats: ComplaintRows, How: "told"},
 		{Name: "complaint_side", Label: "Side", Kind: Choice, Choices: []string{"left", "right", "both"}, Repeats: ComplaintRows, How: "told"},
 		{Name: "complaint_months", Label: "Months ago", Kind: Number, Lo: 0, Hi: 600, Repeats: ComplaintRows, How: "told"},
+		{Name: "complaint_when", Label: "When it comes", Kind: Choice, Choices: []string{"at_the_start", "during", "after", "next_morning", "always"}, Repeats: ComplaintRows, How: "told"},
 		{Name: "surface", Label: "Where most runs are", Kind: Choice, Choices: texts(term.Surfaces), How: "told"},
 		{Name: "week_kind", Label: "Kind of run", Kind: Choice, Choices: texts(term.Kinds), Repeats: WeekRows, How: "told"},
 		{Name: "week_ground", Label: "Ground", Kind: Choice, Choices: texts(term.Grounds), Repeats: WeekRows, How: "told"},
 		{Name: "week_km", Label: "A week", Kind: Number, Unit: KM, Lo: 0, Hi: 300, Repeats: WeekRows, How: "told"},
-		{Name: "conditions", Label: "Conditions", Kind: Many, Choices: texts(term.Conditions), How: "told"},
+		{Name: "weekly_km", Label: "In a usual week", Kind: Number, Unit: KM, Lo: 0, Hi: 300, How: "told"},
+		{Name: "run_days", Label: "Days a week", Kind: Number, Lo: 1, Hi: 7, How: "told"},
+		{Name: "usual_km", Label: "Usual run", Kind: Number, Unit: KM, Lo: 0.1, Hi: 100, How: "told"},
+		{Name: "longest_km", Label: "Longest run", Kind: Number, Unit: KM, Lo: 0.1, Hi: 300, How: "told"},
+		{Name: "jump", Label: "More training lately", Kind: Choice, Choices: []string{"no", "yes"}, How: "told"},
+		{Name: "goals", Label: "What for", Kind: Many, Choices: texts(rotation.Goals), How: "told"},
+		{Name: "conditions", Label: "Ground and season", Kind: Many, Choices: texts(term.Conditions), How: "told"},
 		{Name: "race_km", Label: "Race distance", Kind: Number, Unit: KM, Lo: 0.1, Hi: 400, How: "told"},
 		{Name: "race_on", Label: "Race day", Kind: Day, How: "told"},
 		{Name: "experience", Label: "Running", Kind: Choice, Choices: match.Experiences, How: "told"},
+		{Name: "pairs_wanted", Label: "Pairs", Kind: Choice, Choices: []string{"one_for_all", "several"}, How: "told"},
 		{Name: "mass_kg", Label: "Body mass", Kind: Number, Unit: Kg, Lo: 20, Hi: 250, How: "told"},
 		{Name: "likes_softness", Label: "Firm to soft", Kind: Choice, Choices: rating, How: "told"},
 		{Name: "likes_bounce", Label: "Steady to bouncy", Kind: Choice, Choices: rating, How: "told"},
+		{Name: "cushion_view", Label: "Under the foot", Kind: Choice, Choices: match.CushionViews, How: "told"},
+		{Name: "disliked", Label: "Disliked, and why", Kind: Text, Max: 200, ByModel: true, How: "told"},
+		{Name: "disliked_other", Label: "Other models or makers disliked, and why", Kind: Text, Max: 300, How: "told"},
 		{Name: "sock", Label: "Socks", Kind: Choice, Choices: texts(term.Socks), How: "told"},
 		{Name: "budget", Label: "Budget", Kind: Number, Unit: Money, Lo: 0, Hi: 1e7, How: "told"},
 		{Name: "budget_firm", Label: "Budget is", Kind: Choice, Choices: []string{"about", "not_above"}, How: "told"},
@@ -137,7 +150,12 @@ var Fields = map[string][]Field{
 	"gait": {
 		{Name: "band", Label: "Rolling in", Kind: Choice, Choices: texts(term.Bands), Sides: true, How: "by eye"},
 		{Name: "band_sure", Label: "How sure", Kind: Choice, Choices: texts(term.Certainties), Sides: true, How: "by eye"},
+		{Name: "knee", Label: "Knee over the foot", Kind: Choice, Choices: support.KneeGrades, Sides: true, How: "by eye"},
+		{Name: "knee_sure", Label: "How sure", Kind: Choice, Choices: texts(term.Certainties), Sides: true, How: "by eye"},
 		{Name: "strike", Label: "Lands on", Kind: Choice, Choices: texts(term.Strikes), How: "by eye"},
+	},
+	"support": {
+		{Name: "likes_light_support", Label: "Likes a light support", Kind: Choice, Choices: []string{"no", "yes"}, How: "told"},
 	},
 	"try-on": {
 		{Name: "try_comfort", Label: "Comfort", Kind: Number, Lo: 0, Hi: 10, ByModel: true, How: "told"},
@@ -180,6 +198,7 @@ var (
 		{Name: "view", Label: "Seen", Kind: Choice, Choices: texts(gait.Views)},
 		{Name: "gait", Label: "At a", Kind: Choice, Choices: texts(gait.Motions)},
 		{Name: "shod", Label: "In", Kind: Text, Max: 80},
+		{Name: "complaint_when", Label: "When it comes", Kind: Choice, Choices: []string{"at_the_start", "during", "after", "next_morning", "always"}, Repeats: ComplaintRows, How: "told"},
 		{Name: "surface", Label: "On", Kind: Choice, Choices: gait.Surfaces},
 		{Name: "near", Label: "Leg towards the camera", Kind: Choice, Choices: texts(term.Sides)},
 		{Name: "dots", Label: "Colour of the dots", Kind: Choice, Choices: []string{"any", "magenta", "orange", "green", "yellow", "blue"}},
@@ -189,6 +208,7 @@ var (
 	}
 	OverruleFields = []Field{{Name: "reason", Label: "Reason, kept with your name", Kind: Text, Max: 1000}}
 	LevelFields    = []Field{{Name: "level", Label: "Level", Kind: Choice, Choices: texts(term.Levels)}, {Name: "level_reason", Label: "Why, kept with your name", Kind: Text, Max: 1000}}
+	DislikeFields  = []Field{{Name: "disliked_model", Label: "Model", Kind: Text, Max: 80}, {Name: "disliked_why", Label: "Why", Kind: Text, Max: 200}}
 	ChooseFields   = []Field{{Name: "model", Label: "Model", Kind: Text, Max: 80}, {Name: "reason", Label: "In their words", Kind: Text, Max: 1000}}
 )
 
@@ -329,6 +349,12 @@ func (f Field) Read(l *fault.List, k Key, typed []string, u units.System) (Value
 		}
 	case Choice:
 		v.Text = s
+		for _, other := range typed {
+			if other = strings.TrimSpace(other); other != "" && other != s {
+				l.Add(at, "holds two answers, %q and %q, which contradict each other; give one", clip(other), clip(s))
+				return v, false
+			}
+		}
 		if !slices.Contains(f.Choices, s) {
 			l.Add(at, "is %q; allowed is %s", clip(s), f.Allowed(u))
 			return v, false

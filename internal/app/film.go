@@ -293,7 +293,14 @@ func (a *App) filmOfFit(ctx context.Context, who Actor, fitID, id uint64) (Film,
 // BeginFilm makes room for a film of so many frames, which then arrive. It fails
 // with a fault.List when the description or the number cannot be.
 func (a *App) BeginFilm(ctx context.Context, who Actor, fitID uint64, rec gait.Recording, frames int, keep bool) (Film, error) {
+	fit, err := a.Fit(ctx, who, fitID)
+	if err != nil {
+		return Film{}, err
+	}
 	var l fault.List
+	if faults, ok := fault.As(fit.checkKeep("keep", keep)); ok {
+		l = append(l, faults...)
+	}
 	if faults, ok := fault.As(rec.Check()); ok {
 		l = append(l, faults...)
 	}

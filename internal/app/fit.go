@@ -75,6 +75,7 @@ type Fit struct {
 	Now       Settings  // the shop's at present, for what goes on after the fit
 	Findings  map[Key]Finding
 	Decisions map[string]Decision
+	Consents  map[string]Consent // the runner's, by kind
 	Today     time.Time
 	Units     units.System
 	Currency  string
@@ -122,6 +123,9 @@ func (a *App) Fit(ctx context.Context, who Actor, id uint64) (*Fit, error) {
 		return nil, err
 	}
 	if f.Now, _, err = a.Settings(ctx, who); err != nil {
+		return nil, err
+	}
+	if f.Consents, err = a.Consents(ctx, who, f.Runner.ID); err != nil {
 		return nil, err
 	}
 	f.Settings = f.Now
@@ -369,12 +373,18 @@ func (a *App) OverruleLevel(ctx context.Context, who Actor, fitID uint64, level 
 	})
 }
 
-// SetClosed closes a fit, or opens it again.
+// SetClosed closes a fit, or opens it again. A fit with health answers closes once the
+// runner has said whether they may be kept; those that may not go with it. It fails
+// with a fault.List at that question.
 func (a *App) SetClosed(ctx context.Context, who Actor, fitID uint64, closed bool) error {
-	if _, err := a.store.FitByID(ctx, db.FitByIDParams{ID: fitID, ShopID: who.ShopID}); err != nil {
-		return found(err)
+	fit, err := a.Fit(ctx, who, fitID)
+	if err != nil {
+		return err
 	}
 	if closed {
+		if _, asked := fit.Consents[HealthConsent]; !asked && fit.HasHealth() {
+			return fault.List{{Field: HealthConsent, Text: "is missing: say whether the health answers may be kept; with ‘no’ they go when the fit is closed"}}
+		}
 		// With the fit go the pictures that nobody agreed to keep.
 		pictures, err := a.PrintPictures(ctx, who, fitID)
 		if err != nil {
@@ -397,7 +407,15 @@ func (a *App) SetClosed(ctx context.Context, who Actor, fitID uint64, closed boo
 				return err
 			}
 		}
-		return a.store.CloseFit(ctx, db.CloseFitParams{ClosedAt: nullTime(a.Now()), ID: fitID, ShopID: who.ShopID})
+		return a.store.Tx(ctx, func(q *db.Queries) error {
+			if err := q.CloseFit(ctx, db.CloseFitParams{ClosedAt: nullTime(a.Now()), ID: fitID, ShopID: who.ShopID}); err != nil {
+				return err
+			}
+			if c, asked := fit.Consents[HealthConsent]; asked && !c.Agreed(a.Now()) {
+				return forgetHealth(ctx, q, who.ShopID, fit.Runner.ID, false)
+			}
+			return nil
+		})
 	}
 	return a.store.ReopenFit(ctx, db.ReopenFitParams{ID: fitID, ShopID: who.ShopID})
 }

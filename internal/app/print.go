@@ -108,6 +108,13 @@ func (a *App) PrintData(ctx context.Context, who Actor, fitID uint64, side term.
 // and records the reading. It fails with a fault.List, and changes nothing, when
 // the file is no picture or holds no print.
 func (a *App) AddPrint(ctx context.Context, who Actor, fitID uint64, side term.Side, file []byte, opt PrintOptions, keep bool) (footprint.Answer, error) {
+	fit, err := a.Fit(ctx, who, fitID)
+	if err == nil {
+		err = fit.checkKeep("keep", keep)
+	}
+	if err != nil {
+		return footprint.Answer{}, err
+	}
 	pic, err := picture.Open("photo", file)
 	if err != nil {
 		return footprint.Answer{}, err
@@ -199,13 +206,17 @@ func (a *App) DeletePrint(ctx context.Context, who Actor, fitID uint64, side ter
 const forgetForms = 48 * time.Hour
 
 // Tidy lets go of what may not stay: pictures and films that nobody agreed to keep,
-// after two hours, films that are older than the shop keeps them, and forms that were sent days ago. A server does it every few minutes.
+// after two hours, films that are older than the shop keeps them, health answers whose
+// year is over, and forms that were sent days ago. A server does it every few minutes.
 func (a *App) Tidy(ctx context.Context) error {
 	if err := a.store.DeleteLoosePictures(ctx, a.Now().Add(-looseTime)); err != nil {
 		return err
 	}
 	a.images.keepSince(a.Now().Add(-looseTime))
 	if err := a.tidyFilms(ctx); err != nil {
+		return err
+	}
+	if err := a.tidyHealth(ctx); err != nil {
 		return err
 	}
 	return a.store.ClearSubmissions(ctx, a.Now().Add(-forgetForms))

@@ -51,6 +51,7 @@ type visit struct {
 	closed  bool
 	weekly  float64 // km
 	brought []brought
+	keep    string // what may be kept of health answers; films may
 }
 
 // brought is a pair that the runner had already.
@@ -82,7 +83,7 @@ func of(parts ...string) map[string]string {
 	return m
 }
 
-// visits are the eight runners of the demo.
+// visits are the eight runners of the demo; two of them come twice.
 var visits = []visit{
 	{runner: app.Runner{Name: "Anselm Lockyer", Contact: "the lock house", Chart: term.Men}, days: 150, hour: 15, by: 1, closed: true, weekly: 21,
 		choose: "norrbeck-skua-4-men", reason: "felt like nothing at all",
@@ -94,7 +95,7 @@ var visits = []visit{
 			"gait":     of("band.left=neutral", "band_sure.left=sure", "band.right=neutral", "band_sure.right=sure", "strike=heel"),
 		}},
 	{runner: app.Runner{Name: "Brisa Holloway-Kern", Contact: "the night bakery", Chart: term.Women}, days: 120, hour: 11, by: 2, closed: true, weekly: 27,
-		choose: "aurvik-sanderling-3-women", reason: "room for the toes",
+		choose: "aurvik-sanderling-3-women", reason: "room for the toes", keep: app.ConsentUntilWithdrawn,
 		brought: []brought{{"quillon-godwit-4-women", 5.5, "C", 14900, 300, 9, term.GroundTrail}},
 		found: map[string]map[string]string{
 			"hello":    hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=24", "week_kind.2=tempo", "week_ground.2=road", "week_km.2=8", "week_kind.3=easy", "week_ground.3=trail", "week_km.3=9", "mass_kg=61", "likes_softness=4", "likes_bounce=4", "complaints=some", "complaint_place.1=toe_tips", "complaint_side.1=both", "complaint_months.1=2"),
@@ -104,7 +105,7 @@ var visits = []visit{
 			"gait":     of("band.left=neutral", "band_sure.left=fairly", "band.right=mild", "band_sure.right=unsure", "strike=midfoot"),
 		}},
 	{runner: app.Runner{Name: "Edric Belltower", Contact: "bell foundry lane", Chart: term.Men}, days: 165, hour: 17, by: 1, closed: true, weekly: 27,
-		choose: "ishkel-whimbrel-7-men", reason: "steady downhill",
+		choose: "ishkel-whimbrel-7-men", reason: "steady downhill", keep: app.ConsentYear,
 		found: map[string]map[string]string{
 			"hello":    hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=18", "week_kind.2=middle", "week_ground.2=road", "week_km.2=10", "mass_kg=84", "complaints=some", "complaint_place.1=shin", "complaint_side.1=right", "complaint_months.1=4"),
 			"old-pair": of("present_pair=guidance, three years old", "present_drop_mm=10", "present_level=guidance", "felt_right=yes"),
@@ -129,7 +130,7 @@ var visits = []visit{
 			"hello": hello("flags=numbness,swelling_heat_redness", "complaints=some", "complaint_place.1=ball", "complaint_side.1=right", "complaint_months.1=1", "week_kind.1=easy", "week_ground.1=road", "week_km.1=20"),
 			"feet":  of("length_mm.left.1=266", "length_mm.left.2=266", "length_mm.right.1=267", "length_mm.right.2=268", "ball_mm.left.1=101", "ball_mm.left.2=101", "ball_mm.right.1=104", "ball_mm.right.2=105"),
 		}},
-	{runner: app.Runner{Name: "Tilly Kitewright", Contact: "her mother, kite loft", Chart: term.Youth}, days: 205, hour: 16, by: 1, closed: true,
+	{runner: app.Runner{Name: "Tilly Kitewright", Contact: "her mother, kite loft", Chart: term.Youth}, days: 205, hour: 16, by: 1, closed: true, keep: app.ConsentYear,
 		found: map[string]map[string]string{"hello": hello("flags=child_growing"), "feet": of("length_mm.left.1=212", "length_mm.left.2=212", "length_mm.right.1=213", "length_mm.right.2=213", "ball_mm.left.1=82", "ball_mm.left.2=82", "ball_mm.right.1=83", "ball_mm.right.2=82")}},
 	{runner: app.Runner{Name: "Tilly Kitewright", Contact: "her mother, kite loft", Chart: term.Youth}, days: 20, hour: 16, by: 3, closed: true, choose: "sundrey-wherry-1-youth", reason: "fast colours",
 		found: map[string]map[string]string{
@@ -137,12 +138,14 @@ var visits = []visit{
 			"feet":  of("length_mm.left.1=219", "length_mm.left.2=220", "length_mm.right.1=220", "length_mm.right.2=220", "ball_mm.left.1=85", "ball_mm.left.2=85", "ball_mm.right.1=86", "ball_mm.right.2=85"),
 			"gait":  of("band.left=neutral", "band_sure.left=fairly", "band.right=neutral", "band_sure.right=fairly"),
 		}},
-	{runner: app.Runner{Name: "Fenella Cook-Strake", Contact: "school kitchen", Chart: term.Women}, days: 40, hour: 14, by: 2, closed: true,
+	{runner: app.Runner{Name: "Fenella Cook-Strake", Contact: "school kitchen", Chart: term.Women}, days: 40, hour: 14, by: 2, closed: true, keep: app.ConsentYear,
 		found: map[string]map[string]string{
 			"hello": hello("flags=prescribed_orthotic", "week_kind.1=easy", "week_ground.1=road", "week_km.1=15", "week_kind.2=walk", "week_ground.2=road", "week_km.2=10", "sock=thick"),
 			"feet":  of("length_mm.left.1=247", "length_mm.left.2=248", "length_mm.right.1=247", "length_mm.right.2=247", "ball_mm.left.1=95", "ball_mm.left.2=96", "ball_mm.right.1=95", "ball_mm.right.2=95"),
 			"gait":  of("band.left=marked", "band_sure.left=fairly", "band.right=marked", "band_sure.right=fairly", "strike=heel"),
 		}},
+	{runner: app.Runner{Name: "Anselm Lockyer", Contact: "the lock house", Chart: term.Men}, days: 0, hour: 12, by: 1,
+		found: map[string]map[string]string{"hello": of("flags=none")}},
 }
 
 // world puts visits down at the times at which they happened.
@@ -213,6 +216,13 @@ func (w *world) visit(ctx context.Context, v visit, now time.Time) error {
 		return err
 	}
 	w.runners[v.runner.Name] = fit.Runner.ID
+	if v.keep != "" {
+		for kind, answer := range map[string]string{app.FilmConsent: app.ConsentYes, app.HealthConsent: v.keep} {
+			if err := w.app.SetConsent(ctx, who, fit.Runner.ID, kind, answer); err != nil {
+				return err
+			}
+		}
+	}
 	for _, b := range v.brought {
 		pair, err := w.app.AddOwnedPair(ctx, who, w.token(), fit.Runner.ID, app.OwnedPair{Code: b.code, UK: foot.Figure(b.uk), Width: b.width, Price: b.price, Since: w.today.AddDate(0, 0, -b.days).Format(time.DateOnly)})
 		if err != nil {

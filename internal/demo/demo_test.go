@@ -42,7 +42,7 @@ func TestFillsOnAnyDay(t *testing.T) {
 			t.Errorf("%s: %d runners, %v", now, len(runners), err)
 		}
 		open, err := a.OpenFits(ctx, who)
-		if err != nil || len(open) != 3 {
+		if err != nil || len(open) != 4 {
 			t.Errorf("%s: %d fits under way, %v", now, len(open), err)
 		}
 		for _, f := range open {

@@ -26,7 +26,7 @@ func TestSolesWhatIfAndLevel(t *testing.T) {
 	if p := b.get("/fits/4/support"); strings.Contains(p.body, "What if") {
 		t.Error("what was only looked at is kept")
 	}
-	if p := b.get("/fits/4/support?without=the_moon"); p.code != http.StatusNotFound {
+	if p := b.get("/fits/4/support?without=the_moon"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is any of gait.left, arch.left") {
 		t.Errorf("without a piece that is none: %d", p.code)
 	}
 

@@ -209,8 +209,7 @@ func TestJourney(t *testing.T) {
 func TestPageAndCoreAgree(t *testing.T) {
 	s := newSite(t)
 	b := s.as(t, "teal")
-	fits := b.get("/runners/1")
-	fit := regexp.MustCompile(`/fits/\d+`).FindString(fits.body)
+	fit := "/fits/1"
 	a := app.New(s.store, func() time.Time { return now })
 	who, err := a.SignIn(context.Background(), "teal", demo.Password, "x")
 	if err != nil {
@@ -514,7 +513,9 @@ func TestTraineeAndOwner(t *testing.T) {
 	owner.post("/fits/6/overrule", "reason", "cleared by the clinician this morning").to(t)
 	trainee.get("/fits/6/support").holds(t, "Isolde Quay went on in spite of a caution", "cleared by the clinician")
 	owner.post("/shop", "lead_school", "pronation_matched").to(t)
-	trainee.get("/fits/1/support").holds(t, "Matched to rolling in <span class=\"tag\">leads")
+	trainee.get("/fits/4/support").holds(t, "Matched to rolling in <span class=\"tag\">leads")
+	trainee.get("/fits/1/support").holds(t, "Comfort first <span class=\"tag\">leads") // closed under it
+	trainee.get("/fits/1/card").holds(t, "School that leads: comfort first then, pronation matched now")
 	if p := owner.post("/shop", "lead_school", "loudest"); p.code != http.StatusUnprocessableEntity {
 		t.Errorf("%d", p.code)
 	}

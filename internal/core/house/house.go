@@ -256,6 +256,21 @@ func (v Values) MarshalJSON() ([]byte, error) {
 	return json.Marshal(out)
 }
 
+// UnmarshalJSON reads values by their names; what is not named is as shipped.
+func (v *Values) UnmarshalJSON(data []byte) error {
+	var named map[string]float64
+	if err := json.Unmarshal(data, &named); err != nil {
+		return err
+	}
+	*v = shipped
+	for _, l := range Table {
+		if n, ok := named[l.Name]; ok {
+			l.Set(v, n)
+		}
+	}
+	return nil
+}
+
 // file is house values as they are written down; what is missing is as shipped.
 type file struct {
 	Schema string             `json:"schema"`

@@ -60,6 +60,20 @@ type Likes struct {
 	Bounce   *float64 `json:"bounce"`
 }
 
+// LikesOf is the wish for softness and bounce, 1 to 5; where softness was not told a
+// protective view of cushion likes 4 and ground feel 2. It is nil without a wish.
+func LikesOf(softness, bounce *float64, view string) *Likes {
+	if softness == nil {
+		if v, ok := map[string]float64{"protective": 4, "ground_feel": 2}[view]; ok {
+			softness = &v
+		}
+	}
+	if softness == nil && bounce == nil {
+		return nil
+	}
+	return &Likes{softness, bounce}
+}
+
 // Budget is in minor units; firm means 'not above'.
 type Budget struct {
 	Amount   int64  `json:"amount"`
@@ -79,6 +93,8 @@ var (
 	Rooms       = []string{"thumbnail", "finger", "thumb", "several_days"}
 	DropRules   = []string{"habit_and_strike", "habit_only"}
 	Experiences = []string{"new", "regular", "long"}
+	// CushionViews are what a runner wants under the foot.
+	CushionViews = []string{"protective", "ground_feel", "whatever_feels_best"}
 )
 
 // Request is a runner's feet, use and wishes, and the models to choose from.

@@ -1,6 +1,8 @@
 package rotation
 
 import (
+	"maps"
+	"math"
 	"testing"
 
 	"trevik/internal/core/shoe"
@@ -36,4 +38,53 @@ func TestTiesAndLimits(t *testing.T) {
 	if got := Serve([]Part{{term.Easy, term.GroundRoad, 5}}, nil, shoe.Wearer{}); got[0].Pair != -1 {
 		t.Errorf("no pairs: %+v", got[0])
 	}
+}
+
+func TestToldWeek(t *testing.T) {
+	for _, c := range []struct {
+		told Told
+		want map[term.Kind]float64
+	}{
+		{Told{}, map[term.Kind]float64{}},
+		{Told{LongestKM: 20}, map[term.Kind]float64{}},
+		{Told{WeeklyKM: 30}, map[term.Kind]float64{term.Easy: 30}},
+		{Told{UsualKM: 8, Days: 3}, map[term.Kind]float64{term.Easy: 24}},
+		{Told{UsualKM: 8, Days: 3, LongestKM: 14}, map[term.Kind]float64{term.Easy: 16, term.Long: 14}},
+		{Told{WeeklyKM: 30, Days: 3, LongestKM: 11}, map[term.Kind]float64{term.Easy: 30}},
+		{Told{WeeklyKM: 40, Days: 4, LongestKM: 16, Goals: []Goal{Faster}}, map[term.Kind]float64{term.Easy: 16, term.Long: 16, term.Tempo: 8}},
+		{Told{WeeklyKM: 40, Days: 2, LongestKM: 16, Goals: []Goal{ARace}}, map[term.Kind]float64{term.Easy: 40}},
+		{Told{WeeklyKM: 10, Days: 2, LongestKM: 50}, map[term.Kind]float64{term.Long: 10}},
+	} {
+		got := map[term.Kind]float64{}
+		for _, p := range c.told.Week() {
+			got[p.Kind] += p.KM
+		}
+		if !maps.Equal(got, c.want) {
+			t.Errorf("%+v: %v, want %v", c.told, got, c.want)
+		}
+	}
+}
+
+// The parts of a sketched week add up to what was told, and none is negative.
+func FuzzToldWeek(f *testing.F) {
+	f.Add(40.0, 8.0, 16.0, 4, true)
+	f.Fuzz(func(t *testing.T, weekly, usual, longest float64, days int, faster bool) {
+		if !(weekly >= 0 && weekly <= 300 && usual >= 0 && usual <= 100 && longest >= 0 && longest <= 300 && days >= 0 && days <= 7) {
+			return
+		}
+		told := Told{WeeklyKM: weekly, UsualKM: usual, LongestKM: longest, Days: days}
+		if faster {
+			told.Goals = []Goal{Faster}
+		}
+		sum := 0.0
+		for _, p := range told.Week() {
+			if p.KM <= 0 {
+				t.Fatalf("%+v: %+v", told, p)
+			}
+			sum += p.KM
+		}
+		if weekly > 0 && math.Abs(sum-weekly) > 0.01 {
+			t.Fatalf("%+v: %g km", told, sum)
+		}
+	})
 }

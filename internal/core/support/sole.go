@@ -76,6 +76,15 @@ func (s Sole) Evenness() float64 {
 	return 1 - float64(hi-lo)/MostGone
 }
 
+// Wear is what the sole tells a pair's wear, each 0 as new to 1 gone (house): how much
+// of the tread is gone on average, and how uneven it is.
+func (s Sole) Wear() (tread, evenness float64) {
+	if tread = s.Gone(); tread == 0 {
+		return 0, 0
+	}
+	return tread, 1 - s.Evenness()
+}
+
 // Gone is how much of the sole is gone on average, 0 to 1.
 func (s Sole) Gone() float64 {
 	sum := 0

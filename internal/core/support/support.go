@@ -49,6 +49,9 @@ const (
 	Orthotic             = "orthotic"
 )
 
+// measureSooner is the code of the warning for feet that change.
+const measureSooner = "measure_again_sooner"
+
 // signPlaces are the complaints that count as a sign for a little steering.
 var signPlaces = []term.Place{"shin", "knee_inner", "knee_outer", "arch_plantar", "achilles", "hip"}
 
@@ -349,7 +352,7 @@ func (e *Evidence) naturalBarred() (evidence, why string) {
 	if e.Complaints != nil {
 		for _, c := range *e.Complaints {
 			if TendonComplaint(c) {
-				return "complaints", "Not offered: a " + Words(string(c.Place)) + " complaint within six months does not go with a lower drop."
+				return "complaints", "Not offered: a complaint at the " + Words(string(c.Place)) + " within six months does not go with a lower drop."
 			}
 		}
 	}
@@ -402,6 +405,31 @@ func (a *Answer) Overrule(level term.Level, why string) {
 	a.Spread = spread(a.Lead, SchoolAnswer{Level: &level})
 	a.Why = append(a.Why, Reason{"overrule", why, 0})
 	a.ForRunner = []string{a.ForRunner[0], "Your fitter looked at all of it and chose: " + shoeWords[level] + "."}
+}
+
+// ForgetHealth takes out of an answer what it says of complaints and cautions; the
+// levels stay.
+func (a *Answer) ForgetHealth() {
+	health := func(evidence string) bool {
+		return evidence == "complaints" || strings.HasPrefix(evidence, "flags.")
+	}
+	told := slices.ContainsFunc(a.Why, func(r Reason) bool { return health(r.Evidence) })
+	drop := func(list []Reason) []Reason {
+		return slices.DeleteFunc(list, func(r Reason) bool { return health(r.Evidence) })
+	}
+	a.Why = drop(a.Why)
+	if a.Schools != nil {
+		for _, s := range term.Schools {
+			of := a.Schools.Of(s)
+			of.Why = drop(of.Why)
+		}
+	}
+	a.Conflicts = slices.DeleteFunc(a.Conflicts, func(c Conflict) bool { return c.Code == Orthotic })
+	a.Warnings = slices.DeleteFunc(a.Warnings, func(w fault.Warning) bool { return w.Code == measureSooner })
+	a.Missing = slices.DeleteFunc(a.Missing, func(m string) bool { return m == "complaints" })
+	if told {
+		a.ForRunner = nil
+	}
 }
 
 // Like adds light support to the try-on because the runner likes it: outside the
@@ -552,7 +580,7 @@ func (e *Evidence) warnings() []fault.Warning {
 	}
 	for _, f := range e.Flags {
 		if f == ChildGrowing || f == Pregnant {
-			out = append(out, fault.Warning{Code: "measure_again_sooner", Text: title(Words(string(f))) + ": fit now, and measure again sooner."})
+			out = append(out, fault.Warning{Code: measureSooner, Text: title(Words(string(f))) + ": fit now, and measure again sooner."})
 		}
 	}
 	return out
@@ -564,7 +592,7 @@ var bandWords = map[term.Band]string{
 }
 
 // spelt are the words that underscores alone do not spell.
-var spelt = map[string]string{"swelling_heat_redness": "swelling, heat or redness"}
+var spelt = map[string]string{"swelling_heat_redness": "swelling, heat or redness", "year": "for a year", "achilles": "Achilles"}
 
 // Words writes one of the job's words for people: "by_eye" is "by eye".
 func Words(w string) string {

@@ -402,22 +402,6 @@ func (q *Queries) LatestDecisions(ctx context.Context, arg LatestDecisionsParams
 	return items, nil
 }
 
-const latestFitOfRunner = `-- name: LatestFitOfRunner :one
-SELECT id FROM fits WHERE runner_id = ? AND shop_id = ? ORDER BY started_at DESC, id DESC LIMIT 1
-`
-
-type LatestFitOfRunnerParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-func (q *Queries) LatestFitOfRunner(ctx context.Context, arg LatestFitOfRunnerParams) (uint64, error) {
-	row := q.db.QueryRowContext(ctx, latestFitOfRunner, arg.RunnerID, arg.ShopID)
-	var id uint64
-	err := row.Scan(&id)
-	return id, err
-}
-
 const lockFit = `-- name: LockFit :one
 SELECT id FROM fits WHERE id = ? AND shop_id = ? FOR UPDATE
 `
@@ -494,4 +478,57 @@ type ReopenFitParams struct {
 func (q *Queries) ReopenFit(ctx context.Context, arg ReopenFitParams) error {
 	_, err := q.db.ExecContext(ctx, reopenFit, arg.ID, arg.ShopID)
 	return err
+}
+
+const soleLooks = `-- name: SoleLooks :many
+SELECT f.fit_id, t.started_at, f.name, f.side, f.repeat_no, f.number_value, f.text_value FROM findings f JOIN fits t ON t.id = f.fit_id
+WHERE t.runner_id = ? AND t.shop_id = ? AND f.name IN ('own_pair', 'sole') AND NOT f.withdrawn
+  AND f.id = (SELECT MAX(l.id) FROM findings l WHERE l.fit_id = f.fit_id AND l.name = f.name AND l.side = f.side AND l.repeat_no = f.repeat_no)
+ORDER BY t.started_at, f.fit_id
+`
+
+type SoleLooksParams struct {
+	RunnerID uint64
+	ShopID   uint64
+}
+
+type SoleLooksRow struct {
+	FitID       uint64
+	StartedAt   time.Time
+	Name        string
+	Side        string
+	RepeatNo    int32
+	NumberValue sql.NullFloat64
+	TextValue   sql.NullString
+}
+
+func (q *Queries) SoleLooks(ctx context.Context, arg SoleLooksParams) ([]SoleLooksRow, error) {
+	rows, err := q.db.QueryContext(ctx, soleLooks, arg.RunnerID, arg.ShopID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []SoleLooksRow
+	for rows.Next() {
+		var i SoleLooksRow
+		if err := rows.Scan(
+			&i.FitID,
+			&i.StartedAt,
+			&i.Name,
+			&i.Side,
+			&i.RepeatNo,
+			&i.NumberValue,
+			&i.TextValue,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }

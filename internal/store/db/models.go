@@ -10,6 +10,16 @@ import (
 	"time"
 )
 
+type Consent struct {
+	ID       uint64
+	ShopID   uint64
+	RunnerID uint64
+	Kind     string
+	Answer   string
+	MadeBy   uint64
+	MadeAt   time.Time
+}
+
 type Decision struct {
 	ID     uint64
 	ShopID uint64

@@ -66,7 +66,13 @@ func Start(ctx context.Context, dir string, opt Options) (_ *Server, err error) 
 	if err := endStale(ctx, dir); err != nil {
 		return nil, err
 	}
-	if err := initialise(ctx, data); err != nil {
+	// A folder for temporary files of its own: a server that starts clears the names of
+	// all servers' temporary tables in the folder that it uses.
+	temp := filepath.Join(dir, "tmp")
+	if err := os.MkdirAll(temp, 0o700); err != nil {
+		return nil, err
+	}
+	if err := initialise(ctx, data, temp); err != nil {
 		return nil, err
 	}
 	s := &Server{dir: dir, lock: lock, password: rand.Text(), socket: filepath.Join(dir, "mariadb.sock"), done: make(chan struct{})}
@@ -79,7 +85,7 @@ func Start(ctx context.Context, dir string, opt Options) (_ *Server, err error) 
 		return nil, err
 	}
 	args := []string{
-		"--no-defaults", "--datadir=" + data, "--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.port), "--pid-file=" + s.pidFile(),
+		"--no-defaults", "--datadir=" + data, "--tmpdir=" + temp, "--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.port), "--pid-file=" + s.pidFile(),
 		"--log-error=" + filepath.Join(dir, "mariadb.log"), "--init-file=" + initFile, "--skip-name-resolve", "--local-infile=0",
 		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci", "--default-time-zone=+00:00",
 		"--sql-mode=STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ZERO_DATE,NO_ZERO_IN_DATE,NO_ENGINE_SUBSTITUTION",
@@ -225,7 +231,7 @@ func program(name, usual string) (string, error) {
 	return "", fmt.Errorf("%s is not installed; on Debian: apt-get install mariadb-server", name)
 }
 
-func initialise(ctx context.Context, data string) error {
+func initialise(ctx context.Context, data, temp string) error {
 	if _, err := os.Stat(filepath.Join(data, "mysql")); err == nil {
 		return nil
 	}
@@ -243,7 +249,9 @@ func initialise(ctx context.Context, data string) error {
 	if me, err := user.Current(); err == nil && me.Uid == "0" {
 		args = append(args, "--user=root")
 	}
-	if out, err := exec.CommandContext(ctx, install, args...).CombinedOutput(); err != nil {
+	cmd := exec.CommandContext(ctx, install, args...)
+	cmd.Env = append(os.Environ(), "TMPDIR="+temp)
+	if out, err := cmd.CombinedOutput(); err != nil {
 		return fmt.Errorf("mariadb-install-db: %w\n%s", err, tail(out))
 	}
 	return os.Rename(fresh, data)

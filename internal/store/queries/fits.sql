@@ -24,9 +24,6 @@ WHERE f.shop_id = ? AND f.closed_at IS NULL ORDER BY f.started_at DESC, f.id DES
 SELECT f.id, f.started_at, f.closed_at, u.name AS fitter FROM fits f JOIN users u ON u.id = f.fitter_id
 WHERE f.runner_id = ? AND f.shop_id = ? ORDER BY f.started_at DESC, f.id DESC LIMIT 50;
 
--- name: LatestFitOfRunner :one
-SELECT id FROM fits WHERE runner_id = ? AND shop_id = ? ORDER BY started_at DESC, id DESC LIMIT 1;
-
 -- name: AddFinding :execlastid
 INSERT INTO findings (shop_id, fit_id, name, side, repeat_no, number_value, text_value, unit, error_value, withdrawn, how, made_by, made_at)
 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
@@ -52,3 +49,9 @@ INSERT INTO decisions (shop_id, fit_id, kind, value, reason, basis, made_by, mad
 SELECT d.id, d.kind, d.value, d.reason, d.basis, d.made_at, u.name AS maker FROM decisions d JOIN users u ON u.id = d.made_by
 WHERE d.fit_id = sqlc.arg(fit_id) AND d.shop_id = sqlc.arg(shop_id)
   AND d.id = (SELECT MAX(l.id) FROM decisions l WHERE l.fit_id = d.fit_id AND l.kind = d.kind);
+
+-- name: SoleLooks :many
+SELECT f.fit_id, t.started_at, f.name, f.side, f.repeat_no, f.number_value, f.text_value FROM findings f JOIN fits t ON t.id = f.fit_id
+WHERE t.runner_id = sqlc.arg(runner_id) AND t.shop_id = sqlc.arg(shop_id) AND f.name IN ('own_pair', 'sole') AND NOT f.withdrawn
+  AND f.id = (SELECT MAX(l.id) FROM findings l WHERE l.fit_id = f.fit_id AND l.name = f.name AND l.side = f.side AND l.repeat_no = f.repeat_no)
+ORDER BY t.started_at, f.fit_id;

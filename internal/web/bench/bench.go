@@ -47,10 +47,10 @@ type Bench struct {
 // New makes the bench.
 func New(env *kit.Env, stations []Station) *Bench { return &Bench{env, stations} }
 
-// Parse reads a station's template with the bench's and the shared ones.
+// Parse reads a station's template over the bench's and the shared ones.
 func Parse(own fs.FS, files ...string) *template.Template {
-	t := kit.Templates(own, files...)
-	return template.Must(t.ParseFS(pages, "*.html"))
+	t := kit.Templates(pages, "*.html")
+	return template.Must(t.ParseFS(own, files...))
 }
 
 // Routes of every station.
@@ -250,6 +250,11 @@ func (b *Bench) Show(c *gin.Context, s Station, fit *app.Fit, form url.Values, f
 	b.Render(c, code, s.Template, "bench", v)
 }
 
+// SavedURL is a station's address with the note of what was saved, and its undo.
+func (b *Bench) SavedURL(fit *app.Fit, station string, saved app.Saved) string {
+	return fmt.Sprintf("%s?saved=%d&ids=%s", URL(fit.ID, station), saved.At.Unix(), idList(saved.IDs))
+}
+
 func digits(s string) string {
 	return strings.Map(func(r rune) rune {
 		if r >= '0' && r <= '9' || r == ',' {
@@ -334,7 +339,7 @@ func (b *Bench) record(s Station) gin.HandlerFunc {
 			if g := form.Get("go"); g != "" && slices.Contains(app.Stations, g) {
 				to = g
 			}
-			kit.Go(c, fmt.Sprintf("%s?saved=%d&ids=%s", URL(fit.ID, to), saved.At.Unix(), idList(saved.IDs)))
+			kit.Go(c, b.SavedURL(fit, to, saved))
 			return
 		}
 		if fit, err = b.App.Fit(c, who, fit.ID); err != nil {
@@ -351,7 +356,10 @@ func (b *Bench) record(s Station) gin.HandlerFunc {
 
 // Changed answers after something of a station was changed by hand: the page or its
 // parts as they are now, with the faults that kept it from changing.
-func (b *Bench) Changed(c *gin.Context, s Station, err error) {
+func (b *Bench) Changed(c *gin.Context, s Station, err error) { b.ChangedBy(c, s, nil, err) }
+
+// ChangedBy is Changed by a form, at whose fields the faults stand.
+func (b *Bench) ChangedBy(c *gin.Context, s Station, form url.Values, err error) {
 	faults, faulty := fault.As(err)
 	if err != nil && !faulty {
 		b.Fail(c, err)
@@ -363,10 +371,10 @@ func (b *Bench) Changed(c *gin.Context, s Station, err error) {
 		return
 	}
 	if !kit.IsHTMX(c) {
-		b.Show(c, s, fit, nil, faults)
+		b.Show(c, s, fit, form, faults)
 		return
 	}
-	b.parts(c, s, fit, faults, nil, app.Saved{At: b.App.Now()})
+	b.parts(c, s, fit, faults, slices.Sorted(maps.Keys(form)), app.Saved{At: b.App.Now()})
 }
 
 // parts answers htmx with what changes when something was saved.
@@ -427,5 +435,5 @@ func (b *Bench) undo(c *gin.Context) {
 		b.Fail(c, err)
 		return
 	}
-	kit.Go(c, fmt.Sprintf("%s?saved=%d&ids=%s", URL(fit.ID, station), saved.At.Unix(), idList(saved.IDs)))
+	kit.Go(c, b.SavedURL(fit, station, saved))
 }

@@ -28,7 +28,8 @@ type Slip struct {
 	URL              string
 	Moved            []string
 	evidence         string // its name among the reasons of support
-	Lift             string // the address of the answer without it; empty where it moved none
+	Lift             string // the address of the answer without it; empty where it is no evidence
+	Look             string // the address that shows what it moved
 }
 
 // SlipGroup is slips that stand together; Note says why they are pinned.
@@ -83,6 +84,7 @@ func slips(fit *app.Fit) ([]SlipGroup, error) {
 			slip.ID = fmt.Sprintf("slip-%d", n)
 			if _, err := evidence.Without(slip.evidence); err == nil {
 				slip.Lift = URL(fit.ID, "support") + "?without=" + slip.evidence
+				slip.Look = URL(fit.ID, "support") + "?slip=" + slip.evidence
 			}
 		}
 	}
@@ -135,6 +137,9 @@ func seen(fit *app.Fit) []Slip {
 			}
 			put("gait", title, support.Words(fit.Text("band", s, 0))+", "+sure, evidence, app.Key{Name: "band", Side: s})
 		}
+		if sure := fit.Text("knee_sure", s, 0); sure != "" && fit.Text("knee", s, 0) != "" {
+			put("gait", "Knee, by eye", support.Words(fit.Text("knee", s, 0))+", "+sure, "knee_by_eye."+string(s), app.Key{Name: "knee", Side: s})
+		}
 		if r := fit.PrintReading(s); r != nil {
 			put("print", "Print", fmt.Sprintf("%s arch, index %.3f ± %.3f", r.Arch, r.ArchIndex, footprint.IndexSD(r.Quality.Score)), "arch."+string(s), app.Key{Name: "print_reading", Side: s})
 			last := &out[len(out)-1]
@@ -154,7 +159,11 @@ func seen(fit *app.Fit) []Slip {
 		if len(*list) > 0 {
 			var words []string
 			for _, c := range *list {
-				words = append(words, strings.TrimSpace(fmt.Sprintf("%s %s, %s", c.Side, support.Words(string(c.Place)), ago(*c.MonthsAgo))))
+				text := strings.TrimSpace(fmt.Sprintf("%s %s, %s", c.Side, support.Words(string(c.Place)), ago(*c.MonthsAgo)))
+				if when := fit.ComplaintWhen(c.Place); when != "" {
+					text += ", " + support.Words(when)
+				}
+				words = append(words, text)
 			}
 			value = strings.Join(words, "; ")
 		}
@@ -185,6 +194,9 @@ func seen(fit *app.Fit) []Slip {
 	}
 	if fit.Text("felt_right", "", 0) == "yes" {
 		put("old-pair", "Felt right", support.Words(fit.Text("present_level", "", 0)), "comfortable_level", app.Key{Name: "present_level"})
+	}
+	if fit.Text("likes_light_support", "", 0) == "yes" {
+		put("support", "Liked", "light support", "liked", app.Key{Name: "likes_light_support"})
 	}
 	out = append(out, films(fit)...)
 	if v := fit.Text("strike", "", 0); v != "" {

@@ -5,6 +5,7 @@ package desk
 import (
 	"crypto/rand"
 	"embed"
+	"fmt"
 	"html/template"
 	"net/http"
 	"net/url"
@@ -51,6 +52,7 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: get, Path: "/", Roles: kit.Everyone, Handle: d.today},
 		{Method: get, Path: "/runners", Roles: kit.Everyone, Handle: d.runners},
 		{Method: get, Path: "/runners/:runner", Roles: kit.Everyone, Handle: d.runner},
+		{Method: post, Path: "/runners/:runner/consent", Roles: kit.Everyone, Handle: d.consent},
 		{Method: get, Path: "/new-fit", Roles: kit.Everyone, Handle: d.newFit},
 		{Method: post, Path: "/new-fit", Roles: kit.Everyone, Handle: d.startFit},
 		{Method: get, Path: "/shoes", Roles: kit.Everyone, Handle: d.shoes},
@@ -181,7 +183,28 @@ func (d *Desk) runners(c *gin.Context) {
 	d.page(c, "Runners", "runners", map[string]any{"Q": c.Query("q"), "List": list})
 }
 
-func (d *Desk) runner(c *gin.Context) {
+func (d *Desk) runner(c *gin.Context) { d.showRunner(c, http.StatusOK, nil, nil) }
+
+// consent records what a runner said of keeping films and health answers.
+func (d *Desk) consent(c *gin.Context) {
+	id, err := kit.ID(c, "runner")
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	form, err := kit.SetConsents(c, d.Env, id)
+	if faults, ok := fault.As(err); ok {
+		d.showRunner(c, http.StatusUnprocessableEntity, form, faults)
+		return
+	}
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	kit.Go(c, fmt.Sprintf("/runners/%d", id))
+}
+
+func (d *Desk) showRunner(c *gin.Context, code int, form url.Values, faults fault.List) {
 	who := kit.MustWho(c)
 	id, err := kit.ID(c, "runner")
 	if err != nil {
@@ -203,9 +226,16 @@ func (d *Desk) runner(c *gin.Context) {
 		d.Fail(c, err)
 		return
 	}
+	consents, err := d.App.Consents(c, who, id)
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	at, rest := kit.Say(faults, kit.Known(app.FilmConsent, app.HealthConsent))
 	p := d.NewPage(c, r.Name)
-	p.Desk, p.Body = "runners", map[string]any{"Runner": r, "Fits": fits, "Pairs": pairs, "Currency": who.Currency}
-	d.Render(c, http.StatusOK, pages, "runner", p)
+	p.Desk, p.Notice, p.Body = "runners", rest, map[string]any{"Runner": r, "Fits": fits, "Pairs": pairs, "Currency": who.Currency,
+		"Consents": kit.ConsentLines(consents, d.App.Now()), "Own": kit.Controls(app.ConsentFields, who.Units, form, at)}
+	d.Render(c, code, pages, "runner", p)
 }
 
 func (d *Desk) newFit(c *gin.Context) { d.showNewFit(c, http.StatusOK, nil, nil) }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"html/template"
 	"math"
+	"slices"
 	"strings"
 	"time"
 
@@ -22,52 +23,77 @@ var SchoolNames = map[term.School]string{
 
 // Ladder draws the five rungs of support with each foot and each school's mark.
 // The foot stands where the leading school puts it; a lead that is not offered
-// has none.
-func Ladder(a support.Answer) template.HTML {
+// has none. Where less is given, the answer without some evidence, what would stand
+// elsewhere is drawn there too, with an arrow to where it stands.
+func Ladder(a support.Answer, less *support.Answer) template.HTML {
 	if a.Schools == nil {
 		return ""
 	}
 	const top, step, x0, x1 = 34.0, 46.0, 128.0, 560.0
 	y := func(l term.Level) float64 { return top + float64(4-l.Rung())*step }
 	var b strings.Builder
-	b.WriteString(`<svg class="ladder" viewBox="0 0 600 262" role="img" aria-label="The ladder of support with each school's answer">`)
+	b.WriteString(`<svg class="ladder" viewBox="0 0 600 262" role="img" aria-label="The ladder of support with each foot and each school's answer">`)
 	for _, l := range term.Levels {
 		class := "rung"
-		for _, s := range a.Spread {
-			if s == l {
-				class = "rung tried"
-			}
+		if slices.Contains(a.Spread, l) {
+			class = "rung tried"
 		}
 		fmt.Fprintf(&b, `<path class="%s" d="M%.0f %.0fH%.0f"/><text class="word" x="%.0f" y="%.0f" text-anchor="end">%s</text>`, class, x0, y(l), x1, x0-10, y(l)+4, support.Words(string(l)))
 	}
 	fmt.Fprintf(&b, `<path class="rail" d="M%.0f 20V246M%.0f 20V246"/>`, x0, x1)
+	// arrow leads from where a mark would be without the slip to where it is.
+	arrow := func(x, from, to float64) {
+		way := math.Copysign(1, to-from)
+		tip := to - 11*way
+		fmt.Fprintf(&b, `<path class="movedto" d="M%.0f %.0fV%.0fm-5 %.0fl5 %.0f 5 %.0f"/>`, x, from+9*way, tip, -7*way, 7*way, -7*way)
+	}
 	lead := a.Schools.Of(a.Lead)
-	for _, s := range []struct {
-		side  term.Side
-		level *term.Level
-		x     float64
-	}{{term.Left, lead.PerSide.Left, 152}, {term.Right, lead.PerSide.Right, 184}} {
-		if s.level == nil {
-			continue
+	var was *support.SchoolAnswer
+	if less != nil && less.Schools != nil {
+		was = less.Schools.Of(a.Lead)
+	}
+	for _, side := range term.Sides {
+		level, before, x := lead.PerSide.Left, (*term.Level)(nil), 152.0
+		if was != nil {
+			before = was.PerSide.Left
 		}
-		fmt.Fprintf(&b, `<g transform="translate(%.0f %.1f)"><path class="foot %s" d="%s"/></g>`, s.x, y(*s.level)-3, s.side, outline(s.side, 34, 14, 0, 0))
+		if side == term.Right {
+			level, x = lead.PerSide.Right, 188
+			if was != nil {
+				before = was.PerSide.Right
+			}
+		}
+		foot := outline(side, 34, 14, 0, 0)
+		if before != nil && (level == nil || *before != *level) {
+			fmt.Fprintf(&b, `<g class="ghost" transform="translate(%.0f %.1f)"><path class="foot %s" d="%s"/></g>`, x, y(*before)-3, side, foot)
+			if level != nil {
+				arrow(x+14, y(*before), y(*level))
+			}
+		}
+		if level != nil {
+			fmt.Fprintf(&b, `<g transform="translate(%.0f %.1f)"><path class="foot %s" d="%s"/></g>`, x, y(*level)-3, side, foot)
+		}
 	}
 	for i, s := range term.Schools {
 		x := 250 + float64(i)*84
-		level := a.Schools.Of(s).Level
+		level, before := a.Schools.Of(s).Level, (*term.Level)(nil)
+		if less != nil && less.Schools != nil {
+			before = less.Schools.Of(s).Level
+		}
 		class := "school"
 		if s == a.Lead {
 			class = "school lead"
 		}
-		at := 250.0
-		text := "none"
-		if level != nil {
-			at, text = y(*level), ""
+		if before != nil && (level == nil || *before != *level) {
+			fmt.Fprintf(&b, `<path class="school ghost" d="M%.0f %.0fl9 9 -9 9 -9 -9z"/>`, x, y(*before)-9)
+			if level != nil {
+				arrow(x, y(*before), y(*level))
+			}
 		}
-		if text != "" {
-			fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="%.0f" text-anchor="middle">none</text>`, x, at+4)
+		if level == nil {
+			fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="254" text-anchor="middle">none</text>`, x)
 		} else {
-			fmt.Fprintf(&b, `<path class="%s" d="M%.0f %.0fl9 9 -9 9 -9 -9z"/>`, class, x, at-9)
+			fmt.Fprintf(&b, `<path class="%s" d="M%.0f %.0fl9 9 -9 9 -9 -9z"/>`, class, x, y(*level)-9)
 		}
 		words := strings.SplitN(SchoolNames[s], " ", 2)
 		fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="10" text-anchor="middle">%s</text><text class="word small" x="%.0f" y="22" text-anchor="middle">%s</text>`, x, words[0], x, words[1])

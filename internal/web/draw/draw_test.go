@@ -101,12 +101,26 @@ func TestDrawingsAreWellFormed(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	wellFormed(t, "ladder", Ladder(a))
+	wellFormed(t, "ladder", Ladder(a, nil))
+	stiff := term.Stability
+	felt, err := support.Decide(support.Evidence{ComfortableLevel: &stiff})
+	if err != nil {
+		t.Fatal(err)
+	}
+	moved := Ladder(felt, &a)
+	wellFormed(t, "ladder with what moved", moved)
+	// Comfort first's mark and both feet were moved by what felt right.
+	if n := strings.Count(string(moved), "movedto"); n != 3 {
+		t.Errorf("%d arrows, want 3", n)
+	}
+	if strings.Contains(string(Ladder(a, &a)), "movedto") {
+		t.Error("an arrow where nothing moved")
+	}
 	refer, err := support.Decide(support.Evidence{Flags: []support.Flag{"limp"}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if Ladder(refer) != "" {
+	if Ladder(refer, nil) != "" {
 		t.Error("a ladder for somebody who is referred")
 	}
 	room := 12.5

@@ -8,6 +8,7 @@ import (
 	"html/template"
 	"net/http"
 	"slices"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -39,6 +40,15 @@ type school struct {
 	Level *term.Level
 }
 
+// note is what a clinician is told of a runner who is referred.
+type note struct {
+	Told       []string
+	Complaints []string
+	Treated    bool
+	Running    string
+	Measured   []string
+}
+
 type body struct {
 	Sides    []side
 	Feet     template.HTML
@@ -55,12 +65,16 @@ type body struct {
 	Overrule *app.Decision
 	Advice   foot.Difference
 	Stills   []app.Still
+	Liked    bool
+	Note     *note
+	AskKeep  bool     // whether the health answers may be kept was not asked yet
+	Since    []string // what the shop has set otherwise since the fit was closed
 }
 
 // Station is Card.
 func Station() bench.Station {
 	return bench.Station{Path: "card", Name: "Card", Lead: "One page to take away, good in any other shop.",
-		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
+		Template: bench.Parse(files, "*.html"), Fields: app.ConsentFields, Body: bodyOf, Extra: extra}
 }
 
 func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
@@ -85,6 +99,15 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	}
 	if b.Stills, err = bn.App.Stills(c, kit.MustWho(c), fit.ID); err != nil {
 		return nil, err
+	}
+	b.Liked = slices.ContainsFunc(b.Support.Why, func(r support.Reason) bool { return r.Evidence == "liked" })
+	if slices.ContainsFunc(fit.Flags(), func(f support.Flag) bool { return slices.Contains(support.ReferFlags, f) }) {
+		b.Note = noteOf(fit)
+	}
+	_, asked := fit.Consents[app.HealthConsent]
+	b.AskKeep = !asked && fit.HasHealth()
+	if !fit.Open() {
+		b.Since = fit.Now.ChangedSince(fit.Settings)
 	}
 	b.Lead = kit.Sentence(draw.SchoolNames[b.Support.Lead])
 	if b.Support.Schools != nil {
@@ -115,6 +138,41 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	return b, nil
 }
 
+func noteOf(fit *app.Fit) *note {
+	n := note{Treated: fit.Text("treated", "", 0) == "yes"}
+	for _, f := range fit.Flags() {
+		n.Told = append(n.Told, support.Words(string(f)))
+	}
+	if list, _ := fit.Complaints(); list != nil {
+		for _, c := range *list {
+			text := strings.TrimSpace(fmt.Sprintf("%s %s, %g months ago", c.Side, support.Words(string(c.Place)), *c.MonthsAgo))
+			if when := fit.ComplaintWhen(c.Place); when != "" {
+				text += ", comes " + support.Words(when)
+			}
+			n.Complaints = append(n.Complaints, text)
+		}
+	}
+	if _, km := fit.Week(); km > 0 {
+		n.Running = fit.Units.Distance(km) + " a week"
+		if fit.Text("jump", "", 0) == "yes" {
+			n.Running += ", more lately"
+		}
+	}
+	for _, s := range term.Sides {
+		if l := fit.Measure("length_mm", s); l.N > 0 {
+			text := fmt.Sprintf("%s: length %s", s, fit.Units.Length(l.Value))
+			if b := fit.Measure("ball_mm", s); b.N > 0 {
+				text += ", ball " + fit.Units.Length(b.Value)
+			}
+			if drop, word, ok := fit.NavicularDrop(s); ok {
+				text += fmt.Sprintf(", navicular drop %s (%s)", fit.Units.Length(drop), word)
+			}
+			n.Measured = append(n.Measured, text)
+		}
+	}
+	return &n
+}
+
 // archOf is a side's arch in words, with its error where a print was read.
 func archOf(fit *app.Fit, s term.Side) string {
 	if r := fit.PrintReading(s); r != nil {
@@ -142,17 +200,15 @@ func extra(b *bench.Bench) []kit.Route {
 	set := func(closed bool) gin.HandlerFunc {
 		return func(c *gin.Context) {
 			fit, err := b.Load(c)
-			if err == nil {
-				_, err = kit.Form(c, kit.Known())
-			}
-			if err == nil {
-				err = b.App.SetClosed(c, kit.MustWho(c), fit.ID, closed)
-			}
 			if err != nil {
 				b.Fail(c, err)
 				return
 			}
-			kit.Go(c, bench.URL(fit.ID, "card"))
+			form, err := kit.SetConsents(c, b.Env, fit.Runner.ID)
+			if err == nil {
+				err = b.App.SetClosed(c, kit.MustWho(c), fit.ID, closed)
+			}
+			b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "card"))
 		}
 	}
 	return []kit.Route{

@@ -5,10 +5,8 @@ package footprint
 import (
 	"embed"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"html/template"
-	"io"
 	"math"
 	"net/http"
 	"slices"
@@ -23,7 +21,6 @@ import (
 	"trevik/internal/core/house"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
-	"trevik/internal/picture"
 	"trevik/internal/sheet"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
@@ -181,15 +178,13 @@ func photo(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
 
 // upload takes a picture and reads it.
 func upload(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, picture.MaxBytes+(1<<20))
 	var l fault.List
-	file, _, err := c.Request.FormFile("photo")
-	var tooBig *http.MaxBytesError
-	switch {
-	case errors.As(err, &tooBig):
-		l.Add("photo."+string(s), "is larger than %d MiB", picture.MaxBytes>>20)
-	case err != nil:
-		l.Add("photo."+string(s), "is missing; choose a PNG or JPEG picture")
+	data, err := kit.Picture(c, "photo")
+	if faults, ok := fault.As(err); ok {
+		l.Add("photo."+string(s), "%s", faults[0].Text)
+	} else if err != nil {
+		b.Fail(c, err)
+		return
 	}
 	keep := c.PostForm("keep")
 	if keep != "yes" && keep != "no" {
@@ -203,11 +198,7 @@ func upload(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
 		}
 	}
 	if len(l) == 0 {
-		data, err := io.ReadAll(file)
-		file.Close()
-		if err == nil {
-			_, err = b.App.AddPrint(c, kit.MustWho(c), fit.ID, s, data, opt, keep == "yes")
-		}
+		_, err := b.App.AddPrint(c, kit.MustWho(c), fit.ID, s, data, opt, keep == "yes")
 		if faults, ok := fault.As(err); ok {
 			for _, f := range faults {
 				l.Add(f.Field+"."+string(s), "%s", f.Text)

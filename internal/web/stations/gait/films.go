@@ -173,7 +173,11 @@ func archive(b *bench.Bench, c *gin.Context, fit *app.Fit) {
 		}
 		if faults, ok := fault.As(err); ok {
 			for _, f := range faults {
-				l.Add("archive."+f.Field, "%s", f.Text)
+				at := "archive." + f.Field
+				if f.Field == "keep" {
+					at = "archive_keep"
+				}
+				l.Add(at, "%s", f.Text)
 			}
 		} else if err != nil {
 			b.Fail(c, err)

@@ -7,10 +7,14 @@ import (
 	"fmt"
 	"html/template"
 	"math"
+	"net/http"
+	"slices"
+	"strconv"
 
 	"github.com/gin-gonic/gin"
 
 	"trevik/internal/app"
+	"trevik/internal/core/fault"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/web/bench"
@@ -43,6 +47,15 @@ type side struct {
 	Gone     float64
 	Even     float64
 	Patterns []pattern
+	Photo    *app.SolePhoto
+}
+
+// own is one of the runner's pairs.
+type own struct {
+	ID    uint64
+	Name  string
+	Since string
+	Here  bool // they came in it
 }
 
 type body struct {
@@ -53,6 +66,9 @@ type body struct {
 	Sizes      []string // what was measured, beside what was believed
 	Sides      []side
 	Says       []string
+	Own        []own // the runner's pairs that they had from here
+	CameIn     string
+	Look       *app.SoleLook
 	Guess      term.Level
 	Chance     float64
 }
@@ -60,8 +76,8 @@ type body struct {
 // Station is Old pair.
 func Station() bench.Station {
 	return bench.Station{Path: "old-pair", Name: "Old pair", Lead: "What they came in: how its soles are worn, which support it was, and whether it felt right.",
-		Template: bench.Parse(files, "*.html"),
-		Body: func(_ *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
+		Template: bench.Parse(files, "*.html"), Extra: extra,
+		Body: func(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 			b := body{Level: fit.Text("present_level", "", 0), FeltRight: fit.Text("felt_right", "", 0), BelievedUS: fit.Text("believed_size", "", 0), Drop: fit.Num("present_drop_mm", "", 0)}
 			b.Guess, b.Chance, _ = fit.OldPair().Guess()
 			for _, s := range term.Sides {
@@ -70,7 +86,32 @@ func Station() bench.Station {
 				}
 				b.Sides = append(b.Sides, sideOf(fit, s))
 			}
+			came, _ := fit.CameIn()
+			for _, p := range bench.Pairs(c) {
+				o := own{p.ID, p.Name() + ", " + p.Label(), kit.LongDay(p.BoughtOn), p.ID == came}
+				if o.Here {
+					b.CameIn = p.Name()
+				}
+				b.Own = append(b.Own, o)
+			}
+			if look, ok := fit.LookOf(); ok && b.CameIn != "" {
+				b.Look = &look
+			}
+			photos, err := bn.App.SolePhotos(c, kit.MustWho(c), fit.ID)
+			if err != nil {
+				return nil, err
+			}
+			for i := range b.Sides {
+				for _, p := range photos {
+					if p.Side == b.Sides[i].Side {
+						b.Sides[i].Photo = &p
+					}
+				}
+			}
 			b.Says = says(b)
+			if fit.Text("jump", "", 0) == "yes" && fit.HasHealth() {
+				b.Says = append(b.Says, "Training went up lately, and something hurts: ask about that before the shoe is blamed.")
+			}
 			return b, nil
 		}}
 }
@@ -141,4 +182,79 @@ func says(b body) []string {
 
 func sizeWords(s term.Side, us, uk, eu float64) string {
 	return fmt.Sprintf("%s US %g, UK %g, EU %g", s, us, uk, eu)
+}
+
+func extra(b *bench.Bench) []kit.Route {
+	route := func(method, path string, do func(*bench.Bench, *gin.Context, *app.Fit)) kit.Route {
+		return kit.Route{Method: method, Path: "/fits/:fit/old-pair/" + path, Roles: kit.Everyone, Handle: func(c *gin.Context) {
+			fit, err := b.Load(c)
+			if err != nil {
+				b.Fail(c, err)
+				return
+			}
+			do(b, c, fit)
+		}}
+	}
+	return []kit.Route{route(http.MethodPost, "own", cameIn), route(http.MethodPost, "photo", upload), route(http.MethodGet, "photos/:photo", photo), route(http.MethodPost, "photos/:photo/delete", remove)}
+}
+
+// cameIn says which of their own pairs the runner came in.
+func cameIn(b *bench.Bench, c *gin.Context, fit *app.Fit) {
+	form, err := kit.Form(c, kit.Known("pair"))
+	if err != nil {
+		b.Fail(c, err)
+		return
+	}
+	pair, err := strconv.ParseUint(form.Get("pair"), 10, 53)
+	if err != nil {
+		b.Fail(c, app.ErrNotFound)
+		return
+	}
+	saved, err := b.App.SetCameIn(c, kit.MustWho(c), fit.ID, pair)
+	b.Done(c, Station(), fit, form, err, b.SavedURL(fit, "old-pair", saved))
+}
+
+// upload keeps a photo of a sole.
+func upload(b *bench.Bench, c *gin.Context, fit *app.Fit) {
+	data, err := kit.Picture(c, "photo")
+	side := term.Side(c.PostForm("side"))
+	if err == nil && !slices.Contains(term.Sides, side) {
+		err = fault.List{{Field: "photo", Text: "is of no side; allowed is left or right"}}
+	}
+	if err == nil {
+		err = b.App.AddSolePhoto(c, kit.MustWho(c), fit.ID, side, data)
+	}
+	// A fault stands at the file's own place.
+	if faults, ok := fault.As(err); ok {
+		for i := range faults {
+			faults[i].Field = "photo." + string(side)
+		}
+		err = faults
+	}
+	b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "old-pair"))
+}
+
+func photo(b *bench.Bench, c *gin.Context, fit *app.Fit) {
+	id, err := kit.ID(c, "photo")
+	var data []byte
+	if err == nil {
+		data, err = b.App.SolePhotoData(c, kit.MustWho(c), fit.ID, id)
+	}
+	if err != nil {
+		b.Fail(c, err)
+		return
+	}
+	c.Header("Cache-Control", "private, max-age=3600")
+	c.Data(http.StatusOK, "image/jpeg", data)
+}
+
+func remove(b *bench.Bench, c *gin.Context, fit *app.Fit) {
+	id, err := kit.ID(c, "photo")
+	if err == nil {
+		_, err = kit.Form(c, kit.Known())
+	}
+	if err == nil {
+		err = b.App.DeleteSolePhoto(c, kit.MustWho(c), fit.ID, id)
+	}
+	b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "old-pair"))
 }

@@ -4,6 +4,7 @@ package shoes
 
 import (
 	"embed"
+	"fmt"
 	"html/template"
 	"net/http"
 
@@ -32,6 +33,7 @@ type offer struct {
 	TryOn   bool
 	Earlier *shoe.Model
 	Split   *split
+	Said    string // what the runner disliked of the same maker
 }
 
 // split is the choice of two pairs in two sizes, where the feet differ by a size.
@@ -91,6 +93,7 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	if err != nil {
 		return nil, err
 	}
+	dislikes := fit.Dislikes(catalogue)
 	for i, r := range answer.Ranked {
 		o := offer{Ranked: r, At: i + 1, M: catalogue.ByCode(r.Model), Room: draw.Room(r.Size, fit.Units), TryOn: tried[r.Model]}
 		if r.Earlier != nil {
@@ -99,6 +102,7 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 		if size, ok := sizes[r.Model]; ok && size.Figure != r.Size.Figure {
 			o.Split = &split{foot.Compare(fit.Feet(), fit.House()).Fitted, shorter, size, 2 * o.M.Price()}
 		}
+		o.Said = dislikedNear(o.M, dislikes)
 		b.Offers = append(b.Offers, o)
 	}
 	for _, r := range answer.RuledOut {
@@ -107,11 +111,27 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	return b, nil
 }
 
+// dislikedNear says what was disliked of a model or of its maker: a dislike stays with
+// the model and version, and another last may suit all the same.
+func dislikedNear(m *shoe.Model, list []app.Dislike) string {
+	for _, d := range list {
+		switch {
+		case d.Model.ID == m.ID:
+			return fmt.Sprintf("Disliked before, in this version: “%s”", d.Why)
+		case d.Model.Maker == m.Maker && (d.Model.LastShape != m.LastShape || d.Model.Volume != m.Volume):
+			return fmt.Sprintf("%s was disliked (“%s”); this one is made on another last.", app.ModelName(d.Model), d.Why)
+		case d.Model.Maker == m.Maker:
+			return fmt.Sprintf("%s was disliked (“%s”); this one is made on a like last.", app.ModelName(d.Model), d.Why)
+		}
+	}
+	return ""
+}
+
 // shorterSizes sizes every model for the shorter foot alone, when the feet are a
 // full size apart.
 func shorterSizes(fit *app.Fit, sup support.Answer, c *app.Catalogue) (term.Side, map[string]match.Size, error) {
 	d := foot.Compare(fit.Feet(), fit.House())
-	r, ready := fit.Request(sup, c.Models)
+	r, ready := fit.Request(sup, c)
 	if d.Advice != foot.SplitSizes || !ready || sup.Refer {
 		return "", nil, nil
 	}
@@ -119,7 +139,7 @@ func shorterSizes(fit *app.Fit, sup support.Answer, c *app.Catalogue) (term.Side
 	r.Feet.Right = nil
 	if d.Longer == term.Left {
 		shorter = term.Right
-		r, _ = fit.Request(sup, c.Models)
+		r, _ = fit.Request(sup, c)
 		r.Feet.Left = nil
 	}
 	answer, err := match.Rank(r)

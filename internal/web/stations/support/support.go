@@ -4,7 +4,9 @@ package support
 
 import (
 	"embed"
+	"fmt"
 	"html/template"
+	"math"
 	"net/http"
 	"net/url"
 	"slices"
@@ -40,6 +42,9 @@ type body struct {
 	Chosen   *app.Decision // a fitter's level over the schools
 	Lifted   []lifted
 	If       *core.Answer // what the schools would answer without what was lifted out
+	Asked    bool         // the cautions were
+	Slip     string       // the slip under the finger, in words
+	Moved    []string     // what it moved
 }
 
 // lifted is a piece of evidence that is left out to look.
@@ -50,7 +55,7 @@ type lifted struct {
 // Station is Support.
 func Station() bench.Station {
 	return bench.Station{Path: "support", Name: "Support", Lead: "What is known, weighed by four schools. Where they part, the shop chooses who leads.",
-		Template: bench.Parse(files, "*.html"), Fields: app.LevelFields, Body: bodyOf, Extra: extra}
+		Template: bench.Parse(files, "*.html"), Fields: append(slices.Clone(app.LevelFields), app.Field{Name: "without"}), Body: bodyOf, Extra: extra}
 }
 
 func bodyOf(c *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
@@ -58,16 +63,18 @@ func bodyOf(c *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	b := body{Answer: a, Ladder: draw.Ladder(a), May: kit.MustWho(c).Role != app.Trainee, Reason: c.PostForm("reason")}
+	b := body{Answer: a, Asked: fit.FlagsAsked(), May: kit.MustWho(c).Role != app.Trainee, Reason: c.PostForm("reason")}
 	if d, ok := fit.Decisions[app.ReferOverride]; ok {
 		b.Overrule = &d
 	}
 	if d, ok := fit.Decisions[app.LevelOverrule]; ok {
 		b.Chosen = &d
 	}
-	if err := b.without(c, fit); err != nil {
+	less, err := b.without(c, fit)
+	if err != nil {
 		return nil, err
 	}
+	b.Ladder = draw.Ladder(a, less)
 	if a.Schools != nil {
 		for _, s := range term.Schools {
 			b.Schools = append(b.Schools, school{kit.Sentence(draw.SchoolNames[s]), s, s == a.Lead, a.Schools.Of(s)})
@@ -79,20 +86,28 @@ func bodyOf(c *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
 // IfOf is a school's level in the answer without what was lifted out.
 func (b body) IfOf(s term.School) *term.Level { return b.If.Schools.Of(s).Level }
 
-// without answers anew less the pieces of evidence that the address names. Nothing of
-// it is saved.
-func (b *body) without(c *gin.Context, fit *app.Fit) error {
-	names := c.QueryArray("without")
+// without answers anew less the pieces of evidence that the address names: lifted out
+// as a what-if, or a slip that is only looked at. Nothing of it is saved.
+func (b *body) without(c *gin.Context, fit *app.Fit) (*core.Answer, error) {
+	names, slip := c.QueryArray("without"), c.Query("slip")
+	if slip != "" {
+		names = []string{slip}
+	}
 	if len(names) == 0 || b.Answer.Refer {
-		return nil
+		return nil, nil
 	}
 	less, err := fit.Evidence().Without(names...)
 	if err != nil {
-		return app.ErrNotFound
+		return nil, err
 	}
 	answer, err := core.Decide(less)
 	if err != nil {
-		return err
+		return nil, err
+	}
+	b.Moved = moved(b.Answer, answer)
+	if slip != "" {
+		b.Slip = pieceWords(slip)
+		return &answer, nil
 	}
 	b.If = &answer
 	for i, name := range names {
@@ -101,11 +116,48 @@ func (b *body) without(c *gin.Context, fit *app.Fit) error {
 		if q := rest.Encode(); q != "" {
 			back += "?" + q
 		}
-		piece, side, _ := strings.Cut(name, ".")
-		b.Lifted = append(b.Lifted, lifted{name, strings.TrimSpace(side + " " + core.Words(piece)), back})
+		b.Lifted = append(b.Lifted, lifted{name, pieceWords(name), back})
 	}
-	return nil
+	return &answer, nil
 }
+
+// pieceWords names a piece of evidence for people: "gait.left" is "left gait".
+func pieceWords(name string) string {
+	piece, side, _ := strings.Cut(name, ".")
+	return strings.TrimSpace(side + " " + core.Words(piece))
+}
+
+// moved says, school by school, what the answer would be without what was left out.
+func moved(is, less core.Answer) []string {
+	var out []string
+	word := func(l *term.Level) string {
+		if l == nil {
+			return "none"
+		}
+		return core.Words(string(*l))
+	}
+	for _, s := range term.Schools {
+		a, b := is.Schools.Of(s), less.Schools.Of(s)
+		switch {
+		case word(a.Level) != word(b.Level):
+			out = append(out, fmt.Sprintf("%s from %s to %s", draw.SchoolNames[s], word(b.Level), word(a.Level)))
+		case word(a.PerSide.Left) != word(b.PerSide.Left):
+			out = append(out, fmt.Sprintf("%s, the left foot from %s to %s", draw.SchoolNames[s], word(b.PerSide.Left), word(a.PerSide.Left)))
+		case word(a.PerSide.Right) != word(b.PerSide.Right):
+			out = append(out, fmt.Sprintf("%s, the right foot from %s to %s", draw.SchoolNames[s], word(b.PerSide.Right), word(a.PerSide.Right)))
+		}
+	}
+	if len(out) == 0 {
+		out = append(out, "no school's level")
+	}
+	if d := is.Confidence - less.Confidence; math.Abs(d) >= 0.005 {
+		out = append(out, fmt.Sprintf("confidence by %+.0f points", 100*d))
+	}
+	return out
+}
+
+// Liftable says whether a reason's evidence can be left out.
+func (body) Liftable(evidence string) bool { return slices.Contains(core.Pieces, evidence) }
 
 // extra lets a fitter go on in spite of a caution, with a reason, or take that back.
 func extra(b *bench.Bench) []kit.Route {
