@@ -31,8 +31,9 @@ test("a whole fit, from walking in to the day of replacement", async ({ page }) 
   await expect(page.getByText("Ask these first")).toBeVisible();
   await saved(page, () => page.getByRole("group", { name: "Cautions" }).getByText("none", { exact: true }).click());
   await expect(page.getByText("Ask these first")).toBeHidden();
-  await pick(page, "Complaints", "none");
+  await pick(page, "Anything else that hurts or hurt", "none");
   await pick(page, "Where most runs are", "road");
+  await page.getByText("The week kind by kind").click();
   await select(page, "Kind of run, 1", "easy");
   await select(page, "Ground, 1", "road");
   await type(page, "A week, 1", "24");

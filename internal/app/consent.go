@@ -28,8 +28,8 @@ const (
 
 // ConsentFields are asked of every runner once; the answer holds for later visits.
 var ConsentFields = []Field{
-	{Name: FilmConsent, Label: "Films and pictures of the feet", Kind: Choice, Choices: []string{ConsentYes, ConsentNo}, How: "told"},
-	{Name: HealthConsent, Label: "Health answers", Kind: Choice, Choices: []string{ConsentYear, ConsentUntilWithdrawn, ConsentNo}, How: "told"},
+	{Name: FilmConsent, Label: "May we keep films and pictures of the feet?", Kind: Choice, Choices: []string{ConsentYes, ConsentNo}, How: "told"},
+	{Name: HealthConsent, Label: "May we keep the health answers?", Kind: Choice, Choices: []string{ConsentYear, ConsentUntilWithdrawn, ConsentNo}, How: "told"},
 }
 
 // healthNames are the findings that tell of a runner's health.

@@ -153,7 +153,7 @@ func TestStillSo(t *testing.T) {
 	for _, q := range fit.StillAsked(last) {
 		asked[q.Name] = q.Words
 	}
-	for name, want := range map[string]string{"complaints": "some, calf, 6 months ago", "surface": "road", "week_kind": "easy, road, 28 km", "goals": "faster, race", "mass_kg": "70 kg", "budget": "150 EUR"} {
+	for name, want := range map[string]string{"complaints": "some, calf 6 months ago", "surface": "road", "week_kind": "easy road 28 km", "goals": "faster, race", "mass_kg": "70 kg", "budget": "150 EUR"} {
 		if asked[name] != want {
 			t.Errorf("%s: %q, want %q", name, asked[name], want)
 		}

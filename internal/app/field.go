@@ -151,7 +151,7 @@ var Fields = map[string][]Field{
 		{Name: "band", Label: "Rolling in", Kind: Choice, Choices: texts(term.Bands), Sides: true, How: "by eye"},
 		{Name: "band_sure", Label: "How sure", Kind: Choice, Choices: texts(term.Certainties), Sides: true, How: "by eye"},
 		{Name: "knee", Label: "Knee over the foot", Kind: Choice, Choices: support.KneeGrades, Sides: true, How: "by eye"},
-		{Name: "knee_sure", Label: "How sure", Kind: Choice, Choices: texts(term.Certainties), Sides: true, How: "by eye"},
+		{Name: "knee_sure", Label: "How sure of the knee", Kind: Choice, Choices: texts(term.Certainties), Sides: true, How: "by eye"},
 		{Name: "strike", Label: "Lands on", Kind: Choice, Choices: texts(term.Strikes), How: "by eye"},
 	},
 	"support": {

@@ -71,7 +71,7 @@ func (f *Fit) StillAsked(last *Fit) []Question {
 			continue
 		}
 		q := Question{Name: g.names[0], Label: g.label}
-		var words []string
+		rows := map[int][]string{} // by the number of the repeat
 		for _, field := range Fields["hello"] {
 			if !slices.Contains(g.names, field.Name) {
 				continue
@@ -87,12 +87,22 @@ func (f *Fit) StillAsked(last *Fit) []Question {
 				}
 				q.values = append(q.values, v)
 				if w := f.said(v); w != "" {
-					words = append(words, w)
+					row := v.Key.Repeat
+					if field.ByModel {
+						row = 0
+					}
+					rows[row] = append(rows[row], w)
 				}
 			}
 		}
-		if on, ok := last.RaceOn(); q.Name == "race_km" && ok && on.Before(f.Today) || len(words) == 0 {
+		if on, ok := last.RaceOn(); q.Name == "race_km" && ok && on.Before(f.Today) || len(rows) == 0 {
 			continue
+		}
+		words := rows[0]
+		for row := 1; row <= max(WeekRows, ComplaintRows); row++ {
+			if len(rows[row]) > 0 {
+				words = append(words, strings.Join(rows[row], " "))
+			}
 		}
 		q.Words = strings.Join(words, ", ")
 		out = append(out, q)

@@ -84,7 +84,7 @@ func slips(fit *app.Fit) ([]SlipGroup, error) {
 			slip.ID = fmt.Sprintf("slip-%d", n)
 			if _, err := evidence.Without(slip.evidence); err == nil {
 				slip.Lift = URL(fit.ID, "support") + "?without=" + slip.evidence
-				slip.Look = URL(fit.ID, "support") + "?slip=" + slip.evidence
+				slip.Look = URL(fit.ID, "support") + "/ladder?slip=" + slip.evidence
 			}
 		}
 	}

@@ -11,6 +11,7 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/gin-gonic/gin"
 
@@ -52,10 +53,13 @@ type lifted struct {
 	Name, Words, Back string
 }
 
+// pages are parsed once: the ladder is asked for at each slip under the finger.
+var pages = sync.OnceValue(func() *template.Template { return bench.Parse(files, "*.html") })
+
 // Station is Support.
 func Station() bench.Station {
 	return bench.Station{Path: "support", Name: "Support", Lead: "What is known, weighed by four schools. Where they part, the shop chooses who leads.",
-		Template: bench.Parse(files, "*.html"), Fields: append(slices.Clone(app.LevelFields), app.Field{Name: "without"}), Body: bodyOf, Extra: extra}
+		Template: pages(), Fields: app.LevelFields, Body: bodyOf, Extra: extra}
 }
 
 func bodyOf(c *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
@@ -159,10 +163,22 @@ func moved(is, less core.Answer) []string {
 // Liftable says whether a reason's evidence can be left out.
 func (body) Liftable(evidence string) bool { return slices.Contains(core.Pieces, evidence) }
 
-// extra lets a fitter go on in spite of a caution, with a reason, or take that back.
+// extra draws the ladder alone, for a slip under the finger, and lets a fitter go on in
+// spite of a caution, with a reason, or take that back.
 func extra(b *bench.Bench) []kit.Route {
 	may := []app.Role{app.Owner, app.Fitter}
-	return []kit.Route{{Method: http.MethodPost, Path: "/fits/:fit/overrule", Roles: may, Handle: func(c *gin.Context) {
+	return []kit.Route{{Method: http.MethodGet, Path: "/fits/:fit/support/ladder", Roles: kit.Everyone, Handle: func(c *gin.Context) {
+		fit, err := b.Load(c)
+		var body any
+		if err == nil {
+			body, err = bodyOf(c, b, fit)
+		}
+		if err != nil {
+			b.Fail(c, err)
+			return
+		}
+		b.Render(c, http.StatusOK, pages(), "ladder", body)
+	}}, {Method: http.MethodPost, Path: "/fits/:fit/overrule", Roles: may, Handle: func(c *gin.Context) {
 		fit, err := b.Load(c)
 		if err != nil {
 			b.Fail(c, err)
