@@ -299,3 +299,36 @@ func TestTreadmillAndGait(t *testing.T) {
 		}
 	}
 }
+
+// A shop's own house values move the calculators that go by them, and a file that is
+// wrong names the value.
+func TestHouseFile(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "house.json")
+	write := func(text string) {
+		t.Helper()
+		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	write(`{"schema":"trevik.house/v1","values":{"feet.ball_share":0.75,"wear.fixed_km":700,"life.daily":1240}}`)
+	v := answer(t, "", "size", "--foot-mm", "262.5", "--heel-to-ball-mm", "199", "--chart", "men", "--house", file)
+	if math.Abs(v["sizing_mm"].(float64)-265.3) > 0.06 {
+		t.Errorf("sizing by %v", v["sizing_mm"])
+	}
+	pair := `{"schema":"trevik.pair/v1","class":"daily","today":"2026-11-24","runs":[{"date":"2026-06-02","km":100,"ground":"road","kind":"easy"}]}`
+	shipped, own := answer(t, pair, "wear", "-"), answer(t, pair, "wear", "-", "--house", file)
+	half := func(v map[string]any) float64 { return v["life_km"].(map[string]any)["p50"].(float64) }
+	if math.Abs(half(own)-2*half(shipped)) > 0.01 {
+		t.Errorf("lives of %g and %g", half(shipped), half(own))
+	}
+	if left := own["schools"].(map[string]any)["by_distance"].(map[string]any)["left_km"]; left != 600.0 {
+		t.Errorf("by distance %v km are left", left)
+	}
+	write(`{"schema":"trevik.house/v1","values":{"feet.ball_share":7}}`)
+	if code, out, errOut := call("", "size", "--foot-mm", "262.5", "--chart", "men", "--house", file); code != AtFault || out != "" || !strings.Contains(errOut, "house.values.feet.ball_share: is 7; allowed is 0.6 to 0.8") {
+		t.Errorf("%d %q %q", code, out, errOut)
+	}
+	if code, _, errOut := call("", "size", "--foot-mm", "262.5", "--chart", "men", "--house", file+".not"); code != AtFault || !strings.Contains(errOut, "house.file: cannot be opened") {
+		t.Errorf("%d %q", code, errOut)
+	}
+}

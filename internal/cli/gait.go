@@ -38,7 +38,7 @@ func (t *tool) gaitCmd() *cobra.Command {
 		}
 		return t.answer(r.Answer, func(w io.Writer) { gaitTable(w, r.Answer) })
 	}
-	return t.asJSON(c)
+	return t.byHouse(t.asJSON(c))
 }
 
 func gaitTable(w io.Writer, a gait.Answer) {

@@ -51,7 +51,7 @@ func TestHelloAgain(t *testing.T) {
 func TestClosingAsksConsent(t *testing.T) {
 	s := newSite(t)
 	b := s.as(t, "teal")
-	b.get("/fits/6/card").holds(t, "Note for a clinician", "swelling, heat or redness", "right ball, 1 months ago", "left: length 266 mm, ball 101 mm", "May we keep the health answers?")
+	b.get("/fits/6/card").holds(t, "Note for a clinician", "swelling, heat or redness", "right ball, a month ago", "left: length 266 mm, ball 101 mm", "May we keep the health answers?")
 	if p := b.post("/fits/6/close"); p.code != http.StatusUnprocessableEntity || !regexp.MustCompile(`id="err-f-health"[^>]*>[^<]*whether the health answers may be kept`).MatchString(p.body) {
 		t.Errorf("closed without asking: %d", p.code)
 	}

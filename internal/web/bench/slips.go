@@ -159,7 +159,7 @@ func seen(fit *app.Fit) []Slip {
 		if len(*list) > 0 {
 			var words []string
 			for _, c := range *list {
-				text := strings.TrimSpace(fmt.Sprintf("%s %s, %s", c.Side, support.Words(string(c.Place)), ago(*c.MonthsAgo)))
+				text := strings.TrimSpace(fmt.Sprintf("%s %s, %s", c.Side, support.Words(string(c.Place)), kit.Ago(*c.MonthsAgo)))
 				if when := fit.ComplaintWhen(c.Place); when != "" {
 					text += ", " + support.Words(when)
 				}
@@ -327,11 +327,4 @@ func lengthWithError(u units.System, r foot.Reading) string {
 		return fmt.Sprintf("%s ± %.2f in", u.Length(r.Value), math.Max(u.FromMM(e), 0.01))
 	}
 	return fmt.Sprintf("%s ± %.1f mm", u.Length(r.Value), e)
-}
-
-func ago(months float64) string {
-	if months == 1 {
-		return "a month ago"
-	}
-	return fmt.Sprintf("%g months ago", months)
 }

@@ -156,6 +156,14 @@ func Money(minor int64, currency string) string {
 	return fmt.Sprintf("%d.%02d %s", minor/100, minor%100, currency)
 }
 
+// Ago writes how many months ago something was.
+func Ago(months float64) string {
+	if months == 1 {
+		return "a month ago"
+	}
+	return fmt.Sprintf("%g months ago", months)
+}
+
 // Sentence begins a text with a capital.
 func Sentence(s string) string {
 	if s == "" {

@@ -145,7 +145,7 @@ func noteOf(fit *app.Fit) *note {
 	}
 	if list, _ := fit.Complaints(); list != nil {
 		for _, c := range *list {
-			text := strings.TrimSpace(fmt.Sprintf("%s %s, %g months ago", c.Side, support.Words(string(c.Place)), *c.MonthsAgo))
+			text := strings.TrimSpace(fmt.Sprintf("%s %s, %s", c.Side, support.Words(string(c.Place)), kit.Ago(*c.MonthsAgo)))
 			if when := fit.ComplaintWhen(c.Place); when != "" {
 				text += ", comes " + support.Words(when)
 			}
