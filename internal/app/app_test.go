@@ -180,6 +180,10 @@ func TestUndoLeavesNewerAlone(t *testing.T) {
 	if v := b.load(t, fit).Text("band", term.Left, 0); v != "marked" {
 		t.Errorf("%s: an old undo took a newer finding away", v)
 	}
+	another := b.start(t)
+	if _, err := b.Undo(context.Background(), b.fitter, another, first.IDs); !errors.Is(err, app.ErrNotFound) {
+		t.Errorf("a slip of another runner is undone: %v", err)
+	}
 }
 
 func TestTwiceSentIsDoneOnce(t *testing.T) {

@@ -14,6 +14,7 @@ import (
 	"trevik/internal/core/match"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
+	"trevik/internal/core/tryon"
 	"trevik/internal/core/wear"
 )
 
@@ -150,6 +151,35 @@ func matchTable(w io.Writer, a match.Answer) {
 	}
 	if len(a.TryOn) > 0 {
 		fmt.Fprintln(w, "To try:", strings.Join(a.TryOn, ", "))
+	}
+	warnings(w, a.Warnings)
+}
+
+func (t *tool) tryonCmd() *cobra.Command {
+	return t.asJSON(&cobra.Command{Use: "tryon COMPARISONS.json", Short: "Who leads a try-on, with what chance, and what to compare next", Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			var c tryon.Comparisons
+			if err := t.read(args[0], &c); err != nil {
+				return err
+			}
+			a, err := tryon.Compare(c)
+			if err != nil {
+				return err
+			}
+			return t.answer(a, func(w io.Writer) { tryonTable(w, a) })
+		}})
+}
+
+func tryonTable(w io.Writer, a tryon.Answer) {
+	tw := tabwriter.NewWriter(w, 0, 8, 2, ' ', 0)
+	fmt.Fprintln(tw, "PAIR\tLOG STRENGTH\tCHANCE TO BE THE BEST")
+	for _, r := range a.Ranked {
+		fmt.Fprintf(tw, "%s\t%.2f ± %.2f\t%.0f %%\n", r.Pair, r.LogStrength, r.SD, 100*a.PBest[r.Pair])
+	}
+	tw.Flush()
+	fmt.Fprintln(w, a.Why)
+	if len(a.Next) == 2 && !a.Stop {
+		fmt.Fprintf(w, "Next: %s against %s\n", a.Next[0], a.Next[1])
 	}
 	warnings(w, a.Warnings)
 }

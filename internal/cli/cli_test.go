@@ -332,3 +332,23 @@ func TestHouseFile(t *testing.T) {
 		t.Errorf("%d %q", code, errOut)
 	}
 }
+
+func TestTryonContract(t *testing.T) {
+	v := answer(t, `{"schema":"trevik.tryon/v1","pairs":["a","b","c"],"wins":[{"winner":"a","loser":"b"},{"even":["a","c"]}],"seed":1}`, "tryon", "-")
+	if v["schema"] != "trevik.tryon-answer/v1" || len(v["ranked"].([]any)) != 3 || len(v["next"].([]any)) != 2 {
+		t.Errorf("%v", v)
+	}
+	first := v["ranked"].([]any)[0].(map[string]any)
+	if first["pair"] != "a" || first["log_strength"].(float64) <= 0 || first["sd"].(float64) <= 0 || v["p_best"].(map[string]any)["a"].(float64) < 0.4 {
+		t.Errorf("%v", v)
+	}
+	if _, ok := v["stop"].(bool); !ok {
+		t.Errorf("%v", v)
+	}
+	if code, out, errOut := call(`{"pairs":["a","b"],"wins":[{"winner":"a","loser":"z"}]}`, "tryon", "-", "--json"); code != AtFault || out != "" || !strings.Contains(errOut, "wins[0].loser") {
+		t.Errorf("%d %q %q", code, out, errOut)
+	}
+	if code, out, _ := call(`{"pairs":["a","b"],"wins":[{"winner":"a","loser":"b"}]}`, "tryon", "-"); code != Answered || !strings.Contains(out, "Next: a against b") {
+		t.Errorf("%d %q", code, out)
+	}
+}
