@@ -24,7 +24,8 @@ func checkModels(models []shoe.Model) error {
 	seen := map[string]bool{}
 	for i, m := range models {
 		at := fmt.Sprintf("models[%d]", i)
-		m.WithDefaults().Check(&l, at)
+		m = m.WithDefaults()
+		m.Check(&l, at)
 		if seen[m.ID] {
 			l.Add(at+".id", "is %q, which an earlier model has", m.ID)
 		}

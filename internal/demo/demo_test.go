@@ -16,7 +16,8 @@ func TestCatalogueIsAllowed(t *testing.T) {
 	var l fault.List
 	models := Catalogue()
 	for _, m := range models {
-		m.WithDefaults().Check(&l, m.ID)
+		m = m.WithDefaults()
+		m.Check(&l, m.ID)
 	}
 	if len(l) > 0 || len(models) != 24 {
 		t.Errorf("%d models: %v", len(models), l)

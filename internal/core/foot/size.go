@@ -42,18 +42,32 @@ type scale struct {
 	rangeWords string
 }
 
-// scales is the table of standards of the three charts.
-var scales = map[term.Chart]scale{
-	term.Men:   {adultLetters, "D", 25, 1, 3, 16, "UK 3 to 16"},
-	term.Women: {adultLetters, "B", 25, 2.5, 2, 12, "UK 2 to 12"},
-	term.Youth: {youthLetters, "M", 12, 1, 4, 19.5, "child UK 4 to adult UK 6½"},
+// The standards of the three charts.
+var (
+	menScale   = scale{adultLetters, "D", 25, 1, 3, 16, "UK 3 to 16"}
+	womenScale = scale{adultLetters, "B", 25, 2.5, 2, 12, "UK 2 to 12"}
+	youthScale = scale{youthLetters, "M", 12, 1, 4, 19.5, "child UK 4 to adult UK 6½"}
+)
+
+var noScale scale // of a chart that is none
+
+func scaleOf(chart term.Chart) *scale {
+	switch chart {
+	case term.Men:
+		return &menScale
+	case term.Women:
+		return &womenScale
+	case term.Youth:
+		return &youthScale
+	}
+	return &noScale
 }
 
 // Letters lists the chart's width letters from narrow to wide.
-func Letters(chart term.Chart) []string { return scales[chart].letters }
+func Letters(chart term.Chart) []string { return scaleOf(chart).letters }
 
 // StandardLetter is the chart's standard width.
-func StandardLetter(chart term.Chart) string { return scales[chart].standard }
+func StandardLetter(chart term.Chart) string { return scaleOf(chart).standard }
 
 // Figure is a size on the UK scale as a running number. For adults it is the UK
 // size. For youth it keeps counting where the printed size begins again, so 14
@@ -62,17 +76,17 @@ type Figure float64
 
 // FigureOf gives the unrounded running figure of a last length in mm.
 func FigureOf(chart term.Chart, lastMM float64) float64 {
-	return lastMM/units.Barleycorn - scales[chart].ukOffset
+	return lastMM/units.Barleycorn - scaleOf(chart).ukOffset
 }
 
 // Last gives the standard last length in mm of a running figure.
 func (f Figure) Last(chart term.Chart) float64 {
-	return (float64(f) + scales[chart].ukOffset) * units.Barleycorn
+	return (float64(f) + scaleOf(chart).ukOffset) * units.Barleycorn
 }
 
 // OnChart says whether the chart goes as far as this figure.
 func (f Figure) OnChart(chart term.Chart) bool {
-	s := scales[chart]
+	s := scaleOf(chart)
 	return float64(f) >= s.minUK && float64(f) <= s.maxUK
 }
 
@@ -81,7 +95,7 @@ func (f Figure) UK(chart term.Chart) float64 { return restart(chart, float64(f))
 
 // US is the size as it is printed on the chart's US scale.
 func (f Figure) US(chart term.Chart) float64 {
-	return restart(chart, float64(f)+scales[chart].usOverUK)
+	return restart(chart, float64(f)+scaleOf(chart).usOverUK)
 }
 
 // EU is the size on the EU scale, to the nearest half.
@@ -153,7 +167,7 @@ func SizeOf(chart term.Chart, lengthMM float64, ballMM, heelToBallMM *float64, h
 		if by == ByHeelToBall {
 			field = "heel_to_ball_mm"
 		}
-		faults.Add(field, "a foot of %.1f mm is off the %s chart, which goes from %s", sizing, chart, scales[chart].rangeWords)
+		faults.Add(field, "a foot of %.1f mm is off the %s chart, which goes from %s", sizing, chart, scaleOf(chart).rangeWords)
 		return Size{}, faults
 	}
 	mondo := units.UpTo(sizing, 5)
@@ -177,7 +191,7 @@ func SizeOf(chart term.Chart, lengthMM float64, ballMM, heelToBallMM *float64, h
 // lengthMM, a tie going wider, and by how many mm the ball lies beyond the
 // letters' end (negative: narrower; 0 within half a letter of the end).
 func Width(chart term.Chart, lengthMM, ballMM float64, h *house.Values) (string, float64) {
-	s, letterMM := scales[chart], house.Or(h).LetterMM
+	s, letterMM := scaleOf(chart), house.Or(h).LetterMM
 	over := (ballMM - StandardBall(chart, lengthMM, h)) / letterMM
 	steps := int(math.Floor(over + 0.5 + 1e-9))
 	at := slices.Index(s.letters, s.standard) + steps
@@ -193,7 +207,7 @@ func Width(chart term.Chart, lengthMM, ballMM float64, h *house.Values) (string,
 
 // LetterIndex is a width letter's place on its chart from narrow to wide, or -1.
 func LetterIndex(chart term.Chart, letter string) int {
-	return slices.Index(scales[chart].letters, letter)
+	return slices.Index(scaleOf(chart).letters, letter)
 }
 
 // StandardBall is the chart's standard ball width in mm on a foot of lengthMM.

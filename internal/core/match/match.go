@@ -1,9 +1,11 @@
 package match
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 
 	"trevik/internal/core/fault"
@@ -86,13 +88,15 @@ func Rank(r Request) (Answer, error) {
 	if err := r.check(); err != nil {
 		return Answer{}, err
 	}
-	a := Answer{Schema: AnswerSchema, Ranked: []Ranked{}, RuledOut: []RuledOut{}, TryOn: []string{}, Warnings: []fault.Warning{}}
+	a := Answer{Schema: AnswerSchema, TryOn: []string{}, Warnings: []fault.Warning{}}
 	if len(r.Spread) == 0 {
 		a.Warnings = append(a.Warnings, fault.Warning{Code: "no_level", Text: "No level of support is given, so none is ruled out by it."})
 	}
 	if r.widest == 0 {
 		a.Warnings = append(a.Warnings, fault.Warning{Code: "no_width", Text: "No ball width was measured; the standard width stands in."})
 	}
+	a.Ranked = make([]Ranked, 0, len(r.Models))
+	a.RuledOut = make([]RuledOut, 0, len(r.Models))
 	for i := range r.Models {
 		m := &r.Models[i]
 		size, out := r.ruledOut(m)
@@ -110,16 +114,13 @@ func Rank(r Request) (Answer, error) {
 		r.mark(&a.Ranked[i], cheapest)
 		r.earlier(&a.Ranked[i])
 	}
-	slices.SortFunc(a.Ranked, func(x, y Ranked) int {
+	a.Ranked = sorted(a.Ranked, func(x, y *Ranked) int {
 		if x.Score != y.Score {
-			if x.Score > y.Score {
-				return -1
-			}
-			return 1
+			return cmp.Compare(y.Score, x.Score)
 		}
 		return strings.Compare(x.Model, y.Model)
 	})
-	slices.SortFunc(a.RuledOut, func(x, y RuledOut) int { return strings.Compare(x.Model, y.Model) })
+	a.RuledOut = sorted(a.RuledOut, func(x, y *RuledOut) int { return strings.Compare(x.Model, y.Model) })
 	a.TryOn = r.tryOn(a.Ranked)
 	if len(a.Ranked) == 0 {
 		a.Warnings = append(a.Warnings, fault.Warning{Code: "none_fits", Text: "Every model is ruled out; look at the reasons."})
@@ -127,38 +128,56 @@ func Rank(r Request) (Answer, error) {
 	return a, nil
 }
 
-// ruledOut sizes the model, or says why it is not offered.
+// sorted puts large values in order by moving each once.
+func sorted[T any](list []T, compare func(x, y *T) int) []T {
+	at := make([]*T, len(list))
+	for i := range list {
+		at[i] = &list[i]
+	}
+	slices.SortFunc(at, compare)
+	out := make([]T, len(list))
+	for i, p := range at {
+		out[i] = *p
+	}
+	return out
+}
+
+// ruledOut sizes the model, or says why it is not offered. Of several reasons the
+// first is told in words.
 func (r *Request) ruledOut(m *shoe.Model) (Size, *RuledOut) {
-	var reasons, texts []string
-	out := func(reason, format string, args ...any) {
-		reasons, texts = append(reasons, reason), append(texts, fmt.Sprintf(format, args...))
+	var out *RuledOut
+	add := func(reason string, text func() string) {
+		if out == nil {
+			out = &RuledOut{Model: m.ID, Reason: reason, Text: text(), Reasons: make([]string, 0, 2)}
+		}
+		out.Reasons = append(out.Reasons, reason)
 	}
 	if m.Surface != r.Surface {
-		out("surface", "Made for %s; %s is asked for.", m.Surface, r.Surface)
+		add("surface", func() string { return "Made for " + string(m.Surface) + "; " + string(r.Surface) + " is asked for." })
 	}
 	if !r.servesAny(m) {
-		out("class", "A %s model serves none of these runs well (0.5 or more).", words(m.Class))
+		add("class", func() string { return "A " + words(m.Class) + " model serves none of these runs well (0.5 or more)." })
 	}
 	if len(r.Spread) > 0 && !slices.Contains(r.Spread, m.Level) {
-		out("level", "Its support is %s, outside what is to be tried.", words(m.Level))
+		add("level", func() string { return "Its support is " + words(m.Level) + ", outside what is to be tried." })
 	}
-	size, reason, text := r.sizeIn(m)
-	if reason != "" {
-		out(reason, "%s", text)
+	fit := r.sizeIn(m)
+	if fit.reason != "" {
+		add(fit.reason, func() string { return r.unfit(m, fit) })
 	}
 	if r.Budget != nil && r.Budget.Firm && m.Price() > r.Budget.Amount {
-		out("budget", "It costs more than the runner's firm limit.")
+		add("budget", func() string { return "It costs more than the runner's firm limit." })
 	}
-	if r.Settings.InStock && reason == "" && size.Stock == 0 {
-		out("stock", "%s is not on the shelf today.", size.Label)
+	if r.Settings.InStock && fit.reason == "" && m.StockOf(fit.figure, fit.width) == 0 {
+		add("stock", func() string { return m.Label(fit.figure, fit.width) + " is not on the shelf today." })
 	}
 	if text := r.caution(m); text != "" {
-		out("caution", "%s", text)
+		add("caution", func() string { return text })
 	}
-	if len(reasons) == 0 {
-		return size, nil
+	if out != nil {
+		return Size{}, out
 	}
-	return size, &RuledOut{Model: m.ID, Reason: reasons[0], Text: texts[0], Reasons: reasons}
+	return r.sized(m, fit), nil
 }
 
 func (r *Request) caution(m *shoe.Model) string {
@@ -194,17 +213,19 @@ func (r *Request) servesAny(m *shoe.Model) bool {
 		if k.Share <= 0 || runs && !running(k) {
 			return false
 		}
-		v, _ := m.Suitability(k.Kind, k.Ground, r.wearer())
-		return v >= serves-1e-9
+		return m.Suits(k.Kind, k.Ground, r.wearer()) >= serves-1e-9
 	})
 }
 
 // mark gives a model its marks and score.
 func (r *Request) mark(c *Ranked, cheapest float64) {
 	m := c.model
+	c.Marks = make([]Mark, 0, len(MarkNames))
+	// In the order of MarkNames.
 	add := func(name string, value float64, why string) {
-		c.Marks = append(c.Marks, Mark{name, units.Round(min(1, max(0, value)), 6), units.Round(r.weights[name], 6), why})
-		c.Score += min(1, max(0, value)) * r.weights[name]
+		value, weight := min(1, max(0, value)), r.share[len(c.Marks)]
+		c.Marks = append(c.Marks, Mark{name, units.Round(value, 6), units.Round(weight, 6), why})
+		c.Score += value * weight
 	}
 	use, worst, why := r.use(m)
 	c.WorstKind = worst
@@ -225,7 +246,7 @@ func (r *Request) mark(c *Ranked, cheapest float64) {
 	if cheapest > 0 {
 		money = 1 - (c.CostPerKM/cheapest-1)/(dearTimes-1)
 	}
-	add("money", money, fmt.Sprintf("%.1f minor units an expected km; the cheapest here is %.1f", c.CostPerKM, cheapest))
+	add("money", money, tenths(c.CostPerKM)+" minor units an expected km; the cheapest here is "+tenths(cheapest))
 	first, why := r.first(m)
 	add("first", first, why)
 	if slices.Contains(r.Disliked, m.ID) {
@@ -244,14 +265,14 @@ func (r *Request) use(m *shoe.Model) (float64, term.Kind, string) {
 		if k.Share <= 0 {
 			continue
 		}
-		v, _ := m.Suitability(k.Kind, k.Ground, r.wearer())
+		v := m.Suits(k.Kind, k.Ground, r.wearer())
 		sum += v * k.Share
 		shares += k.Share
 		if v < worstValue-1e-9 {
 			worst, worstValue = k.Kind, v
 		}
 	}
-	return sum / shares, worst, fmt.Sprintf("serves %s least, %.2f", words(worst), worstValue)
+	return sum / shares, worst, "serves " + words(worst) + " least, " + strconv.FormatFloat(worstValue, 'f', 2, 64)
 }
 
 func (r *Request) shape(m *shoe.Model, size Size) (float64, string) {
@@ -295,7 +316,7 @@ func (r *Request) feel(m *shoe.Model) (float64, string) {
 	if b := r.Likes.Bounce; b != nil {
 		off, asked = off+math.Abs(m.Bounce-*b), asked+4
 	}
-	return 1 - off/asked, fmt.Sprintf("softness %g, bounce %g: %g off the wish", m.Softness, m.Bounce, units.Round(off, 1))
+	return 1 - off/asked, "softness " + plain(m.Softness) + ", bounce " + plain(m.Bounce) + ": " + plain(units.Round(off, 1)) + " off the wish"
 }
 
 // strikeBand is the drop in mm that a strike asks for.
@@ -334,7 +355,7 @@ func (r *Request) weight(m *shoe.Model) (float64, string) {
 		}
 	}
 	lost := min(1, max(0, (m.WeightG-lightShoeG)/(heavyShoeG-lightShoeG)))
-	return 1 - lost*(1-0.5*easy/all), fmt.Sprintf("%g g", m.WeightG)
+	return 1 - lost*(1-0.5*easy/all), plain(m.WeightG) + " g"
 }
 
 func (r *Request) body(m *shoe.Model) (float64, string) {
@@ -393,24 +414,24 @@ func (r *Request) tryOn(ranked []Ranked) []string {
 	if len(ranked) == 0 {
 		return []string{}
 	}
-	space := r.space()
+	width := r.space()
+	// Those near the best, and how far each is from the nearest that is chosen.
+	near := 1
+	for near < len(ranked) && ranked[near].Score >= nearBest*ranked[0].Score-1e-9 {
+		near++
+	}
+	scaled, apart := make([]space, near), make([]float64, near)
+	for i := range scaled {
+		scaled[i], apart[i] = width.scale(ranked[i].model), math.Inf(1)
+	}
 	chosen := []int{0}
-	for len(chosen) < min(mostTried, len(ranked)) {
-		next, far := -1, -1.0
-		for i := range ranked {
-			if slices.Contains(chosen, i) || ranked[i].Score < nearBest*ranked[0].Score-1e-9 {
-				continue
+	for len(chosen) < min(mostTried, near) {
+		last, next := chosen[len(chosen)-1], -1
+		for i := range scaled {
+			apart[i] = min(apart[i], scaled[i].distance(scaled[last]))
+			if !slices.Contains(chosen, i) && (next < 0 || apart[i] > apart[next]+1e-12) {
+				next = i
 			}
-			d := math.Inf(1)
-			for _, j := range chosen {
-				d = min(d, space.distance(ranked[i].model, ranked[j].model))
-			}
-			if d > far+1e-12 {
-				next, far = i, d
-			}
-		}
-		if next < 0 {
-			break
 		}
 		chosen = append(chosen, next)
 	}
@@ -456,10 +477,11 @@ func (r *Request) eachLevel(ranked []Ranked, chosen []int) []int {
 // space is what models differ in, each divided by its range in the catalogue.
 type space [6]float64
 
-func features(m *shoe.Model) [6]float64 {
-	return [6]float64{m.StackHeelMM, m.Drop(), m.WeightG, m.Softness, m.Bounce, m.Bareness()}
+func features(m *shoe.Model) space {
+	return space{m.StackHeelMM, m.Drop(), m.WeightG, m.Softness, m.Bounce, m.Bareness()}
 }
 
+// space is the range of each in the catalogue.
 func (r *Request) space() space {
 	lo, hi := features(&r.Models[0]), features(&r.Models[0])
 	for i := range r.Models {
@@ -474,16 +496,30 @@ func (r *Request) space() space {
 	return s
 }
 
-func (s space) distance(a, b *shoe.Model) float64 {
-	fa, fb := features(a), features(b)
-	sum := 0.0
+// scale is a model's place, each divided by its range.
+func (s space) scale(m *shoe.Model) space {
+	f := features(m)
 	for k, width := range s {
 		if width > 0 {
-			d := (fa[k] - fb[k]) / width
-			sum += d * d
+			f[k] /= width
+		} else {
+			f[k] = 0
 		}
+	}
+	return f
+}
+
+func (s space) distance(o space) float64 {
+	sum := 0.0
+	for k := range s {
+		d := s[k] - o[k]
+		sum += d * d
 	}
 	return math.Sqrt(sum)
 }
+
+func plain(v float64) string { return strconv.FormatFloat(v, 'g', -1, 64) }
+
+func tenths(v float64) string { return strconv.FormatFloat(v, 'f', 1, 64) }
 
 func words[T ~string](w T) string { return strings.ReplaceAll(string(w), "_", " ") }

@@ -2,6 +2,7 @@ package match
 
 import (
 	"encoding/json"
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"reflect"
@@ -347,29 +348,33 @@ func TestRefused(t *testing.T) {
 	}
 }
 
+// BenchmarkRank20000 ranks 20,000 models for a runner to whom a part of them can be
+// offered, and for one to whom nearly all can.
 func BenchmarkRank20000(b *testing.B) {
 	r := rand.New(rand.NewPCG(7, 8))
-	models := make([]shoe.Model, 0, 20000)
-	for i := range 40 {
-		for j, m := range catalogue(r, 500) {
-			m.ID = m.ID + string(rune('0'+i)) + string(rune('0'+j/26))
-			m.ID += string(rune('A' + j%26))
-			models = append(models, m)
-		}
+	var some, all []shoe.Model
+	for i := range 20000 {
+		m := catalogue(r, 1)[0]
+		m.ID = fmt.Sprintf("m%05d", i)
+		some = append(some, m)
+		all = append(all, model(m.ID, func(n *shoe.Model) {
+			n.Softness, n.Bounce, n.WeightG, n.StackHeelMM, n.ListPrice = m.Softness, m.Bounce, m.WeightG, 30+float64(i%9), m.ListPrice
+			n.Level = term.Levels[i%3]
+		}))
 	}
-	seen := map[string]bool{}
-	unique := models[:0]
-	for _, m := range models {
-		if !seen[m.ID] {
-			seen[m.ID] = true
-			unique = append(unique, m)
-		}
-	}
-	q := request(unique...)
-	b.ReportMetric(float64(len(unique)), "models")
-	for b.Loop() {
-		if _, err := Rank(q); err != nil {
-			b.Fatal(err)
-		}
+	for name, models := range map[string][]shoe.Model{"some": some, "all": all} {
+		b.Run(name, func(b *testing.B) {
+			q := request(models...)
+			q.Lead, q.Spread = term.ComfortFirst, term.Levels[:3]
+			ranked := 0
+			for b.Loop() {
+				a, err := Rank(q)
+				if err != nil {
+					b.Fatal(err)
+				}
+				ranked = len(a.Ranked)
+			}
+			b.ReportMetric(float64(ranked), "ranked")
+		})
 	}
 }

@@ -126,6 +126,8 @@ type Request struct {
 	widest     float64              // mm, the wider ball; 0 when not measured
 	length     float64              // mm, the longer foot's length
 	weights    map[string]float64   // scaled to sum 1
+	share      [10]float64          // the same, in the order of MarkNames
+	sock       float64              // mm
 	byID       map[string]*shoe.Model
 }
 
@@ -158,24 +160,31 @@ func (r *Request) check() error {
 	for i, s := range r.Spread {
 		fault.OneOf(&l, fmt.Sprintf("spread[%d]", i), s, term.Levels)
 	}
+	r.sock = SockMM[r.Sock]
 	r.checkFeet(&l)
 	r.checkRunner(&l)
 	r.checkWeights(&l)
-	r.byID = map[string]*shoe.Model{}
+	r.byID = make(map[string]*shoe.Model, len(r.Models))
 	if len(r.Models) == 0 {
 		l.Add("models", "is empty; give the models to choose from")
 	}
 	for i := range r.Models {
 		m := &r.Models[i]
 		*m = m.WithDefaults()
-		at := fmt.Sprintf("models[%d]", i)
-		m.Check(&l, at)
+		if !slices.IsSorted(m.SizesUK) {
+			m.SizesUK = slices.Sorted(slices.Values(m.SizesUK)) // the caller's stay as they were
+		}
+		var own fault.List
+		m.Check(&own, "models")
 		if r.byID[m.ID] != nil {
-			l.Add(at+".id", "is %q, which an earlier model has; each model needs its own", m.ID)
+			own.Add("models.id", "is %q, which an earlier model has; each model needs its own", m.ID)
 		}
 		r.byID[m.ID] = m
 		if m.Currency != r.Models[0].Currency {
-			l.Add(at+".currency", "is %q; allowed is one currency for all models, here %q", m.Currency, r.Models[0].Currency)
+			own.Add("models.currency", "is %q; allowed is one currency for all models, here %q", m.Currency, r.Models[0].Currency)
+		}
+		for _, f := range own {
+			l.Add(fmt.Sprintf("models[%d]%s", i, strings.TrimPrefix(f.Field, "models")), "%s", f.Text)
 		}
 	}
 	if r.Budget != nil && len(r.Models) > 0 && r.Budget.Currency != r.Models[0].Currency {
@@ -306,6 +315,9 @@ func (r *Request) checkWeights(l *fault.List) {
 	}
 	for name := range r.weights {
 		r.weights[name] /= sum
+	}
+	for i, name := range MarkNames {
+		r.share[i] = r.weights[name]
 	}
 }
 

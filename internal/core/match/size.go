@@ -93,7 +93,7 @@ type Size struct {
 
 // roomFor is the room in mm that a size leaves a foot of so many mm.
 func (r *Request) roomFor(m *shoe.Model, size foot.Figure, lengthMM float64) float64 {
-	return m.InnerLength(size, r.House) - lengthMM - SockMM[r.Sock]
+	return m.InnerLength(size, r.House) - lengthMM - r.sock
 }
 
 func (r *Request) roomOf(m *shoe.Model, size foot.Figure) Room {
@@ -110,50 +110,75 @@ func (r *Request) roomOf(m *shoe.Model, size foot.Figure) Room {
 	return out
 }
 
+// fitting is what comes of looking for a model's size: reason is 'size' or 'width' when
+// it cannot fit.
+type fitting struct {
+	reason string
+	window Window
+	at     int // in the sizes made, rising; -1 when even the largest is too short
+	figure foot.Figure
+	room   float64
+	width  string
+	off    int    // letters that the width made is off
+	letter string // of the foot
+}
+
 // sizeIn takes the size whose room is nearest the middle of the window, a tie
-// going up, and the made width nearest the foot. reason is 'size' or 'width'
-// with a text when the model cannot fit.
-func (r *Request) sizeIn(m *shoe.Model) (size Size, reason, text string) {
-	w := r.WindowFor(m)
-	sizes := slices.Clone(m.SizesUK)
-	slices.Sort(sizes)
-	best, bestOff := -1, math.Inf(1)
-	for i, s := range sizes {
+// going up, and the made width nearest the foot.
+func (r *Request) sizeIn(m *shoe.Model) fitting {
+	f := fitting{window: r.WindowFor(m), at: -1}
+	bestOff := math.Inf(1)
+	for i, s := range m.SizesUK {
 		room := r.roomFor(m, s, r.longest)
 		if room < LeastRoomMM-sizeTie {
 			continue
 		}
-		if off := math.Abs(room - w.middle()); off <= bestOff+sizeTie {
-			best, bestOff = i, off
+		if off := math.Abs(room - f.window.middle()); off <= bestOff+sizeTie {
+			f.at, f.figure, f.room, bestOff = i, s, room, off
 		}
 	}
-	if best < 0 {
-		largest := sizes[len(sizes)-1]
-		return size, "size", fmt.Sprintf("The largest made, UK %g, leaves the longer foot %.1f mm; under %g mm is never offered.", largest.UK(m.Chart), r.roomFor(m, largest, r.longest), LeastRoomMM)
+	switch {
+	case f.at < 0:
+		f.reason = "size"
+		return f
+	case f.room > f.window.High+fullSizeMM:
+		f.reason = "size"
+		return f
 	}
-	fig := sizes[best]
-	room := r.roomFor(m, fig, r.longest)
-	if room > w.High+fullSizeMM {
-		return size, "size", fmt.Sprintf("The smallest made that fits, UK %g, leaves %.1f mm, over a full size more than the %g to %g mm wanted: the foot would slide.", fig.UK(m.Chart), room, w.Low, w.High)
+	if f.width, f.off, f.letter = r.width(m); f.off < -1 || f.off > 1 {
+		f.reason = "width"
 	}
-	width, off, footLetter := r.width(m)
-	if off < -1 || off > 1 {
-		return size, "width", fmt.Sprintf("The foot is a %s; the nearest width made is %s, more than one letter off.", footLetter, width)
+	return f
+}
+
+// unfit says why a model cannot fit.
+func (r *Request) unfit(m *shoe.Model, f fitting) string {
+	switch {
+	case f.reason == "width":
+		return fmt.Sprintf("The foot is a %s; the nearest width made is %s, more than one letter off.", f.letter, f.width)
+	case f.at < 0:
+		largest := slices.Max(m.SizesUK)
+		return fmt.Sprintf("The largest made, UK %g, leaves the longer foot %.1f mm; under %g mm is never offered.", largest.UK(m.Chart), r.roomFor(m, largest, r.longest), LeastRoomMM)
 	}
-	size = Size{
-		US: fig.US(m.Chart), UK: fig.UK(m.Chart), EU: fig.EU(m.Chart), Width: width, Label: m.Label(fig, width),
-		RoomMM: units.Round(room, 2), Room: r.roomOf(m, fig), WantedMM: [2]float64{w.Low, w.High}, WantedFor: w.For,
-		Neighbours: []Neighbour{}, Stock: m.StockOf(fig, width), Figure: fig, widthOff: off,
+	return fmt.Sprintf("The smallest made that fits, UK %g, leaves %.1f mm, over a full size more than the %g to %g mm wanted: the foot would slide.", f.figure.UK(m.Chart), f.room, f.window.Low, f.window.High)
+}
+
+// sized writes a size that fits, with its neighbours.
+func (r *Request) sized(m *shoe.Model, f fitting) Size {
+	size := Size{
+		US: f.figure.US(m.Chart), UK: f.figure.UK(m.Chart), EU: f.figure.EU(m.Chart), Width: f.width, Label: m.Label(f.figure, f.width),
+		RoomMM: units.Round(f.room, 2), Room: r.roomOf(m, f.figure), WantedMM: [2]float64{f.window.Low, f.window.High}, WantedFor: f.window.For,
+		Neighbours: make([]Neighbour, 0, 2), Stock: m.StockOf(f.figure, f.width), Figure: f.figure, widthOff: f.off,
 	}
-	for _, i := range []int{best - 1, best + 1} {
-		if i < 0 || i >= len(sizes) {
+	for _, i := range []int{f.at - 1, f.at + 1} {
+		if i < 0 || i >= len(m.SizesUK) {
 			continue
 		}
-		n := sizes[i]
+		n := m.SizesUK[i]
 		size.Neighbours = append(size.Neighbours, Neighbour{US: n.US(m.Chart), UK: n.UK(m.Chart), EU: n.EU(m.Chart),
-			RoomMM: units.Round(r.roomFor(m, n, r.longest), 2), Room: r.roomOf(m, n), Label: m.Label(n, width)})
+			RoomMM: units.Round(r.roomFor(m, n, r.longest), 2), Room: r.roomOf(m, n), Label: m.Label(n, f.width)})
 	}
-	return size, "", ""
+	return size
 }
 
 // width gives the made width nearest the foot's letter on the model's chart, by

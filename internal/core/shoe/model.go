@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
@@ -112,88 +113,103 @@ func (m Model) WithDefaults() Model {
 	return m
 }
 
+// mostCount is the most pairs of a size and width on a shelf.
+const mostCount = 10000
+
 // Check notes what is wrong with a model; field is the path of the model.
-func (m Model) Check(l *fault.List, field string) {
-	f := field + "."
+func (m *Model) Check(to *fault.List, field string) {
+	var own fault.List // named by the attribute; the path comes before it where there is a fault
+	m.check(&own)
+	for _, f := range own {
+		to.Add(field+"."+f.Field, "%s", f.Text)
+	}
+}
+
+func (m *Model) check(l *fault.List) {
 	for _, r := range []struct{ name, value string }{{"id", m.ID}, {"maker", m.Maker}, {"name", m.Name}, {"currency", m.Currency}} {
 		if r.value == "" {
-			l.Add(f+r.name, "is missing")
+			l.Add(r.name, "is missing")
 		} else if len(r.value) > 200 {
-			l.Add(f+r.name, "is %d bytes long; allowed is up to 200", len(r.value))
+			l.Add(r.name, "is %d bytes long; allowed is up to 200", len(r.value))
 		}
 	}
 	if m.Currency != "" && !validCurrency(m.Currency) {
-		l.Add(f+"currency", "is %q; allowed is a code of three capitals such as EUR", m.Currency)
+		l.Add("currency", "is %q; allowed is a code of three capitals such as EUR", m.Currency)
 	}
-	okChart := fault.OneOf(l, f+"chart", m.Chart, term.Charts)
-	fault.OneOf(l, f+"surface", m.Surface, term.Surfaces)
-	fault.OneOf(l, f+"class", m.Class, term.Classes)
-	fault.OneOf(l, f+"level", m.Level, term.Levels)
+	okChart := fault.OneOf(l, "chart", m.Chart, term.Charts)
+	fault.OneOf(l, "surface", m.Surface, term.Surfaces)
+	fault.OneOf(l, "class", m.Class, term.Classes)
+	fault.OneOf(l, "level", m.Level, term.Levels)
 	for i, s := range m.SupportBy {
-		fault.OneOf(l, fmt.Sprintf("%ssupport_by[%d]", f, i), s, term.AllMeans)
+		if !slices.Contains(term.AllMeans, s) {
+			fault.OneOf(l, fmt.Sprintf("support_by[%d]", i), s, term.AllMeans)
+		}
 	}
 	if m.Replaces != "" || m.Change != "" {
-		fault.OneOf(l, f+"change", m.Change, Changes)
+		fault.OneOf(l, "change", m.Change, Changes)
 	}
 	if m.Replaces != "" && m.Replaces == m.ID {
-		l.Add(f+"replaces", "is the model itself; allowed is an earlier version")
+		l.Add("replaces", "is the model itself; allowed is an earlier version")
 	}
-	fault.OneOf(l, f+"plate", m.Plate, Plates)
-	fault.OneOf(l, f+"lug_spacing", m.LugSpacing, LugSpacings)
-	fault.OneOf(l, f+"upper", m.Upper, Uppers)
-	fault.OneOf(l, f+"heel_counter", m.HeelCounter, HeelCounters)
-	fault.OneOf(l, f+"last_shape", m.LastShape, term.LastShapes)
-	fault.OneOf(l, f+"volume", m.Volume, term.Volumes)
-	l.Range(f+"stack_heel_mm", m.StackHeelMM, 2, 70, "mm")
-	l.Range(f+"stack_forefoot_mm", m.StackForefootMM, 2, 60, "mm")
+	fault.OneOf(l, "plate", m.Plate, Plates)
+	fault.OneOf(l, "lug_spacing", m.LugSpacing, LugSpacings)
+	fault.OneOf(l, "upper", m.Upper, Uppers)
+	fault.OneOf(l, "heel_counter", m.HeelCounter, HeelCounters)
+	fault.OneOf(l, "last_shape", m.LastShape, term.LastShapes)
+	fault.OneOf(l, "volume", m.Volume, term.Volumes)
+	l.Range("stack_heel_mm", m.StackHeelMM, 2, 70, "mm")
+	l.Range("stack_forefoot_mm", m.StackForefootMM, 2, 60, "mm")
 	if d := m.StackHeelMM - m.StackForefootMM; d < -5 || d > 20 {
-		l.Add(f+"stack_forefoot_mm", "gives a drop of %g mm; allowed is -5 to 20 mm", d)
+		l.Add("stack_forefoot_mm", "gives a drop of %g mm; allowed is -5 to 20 mm", d)
 	} else if m.DropMM != nil && !(math.Abs(*m.DropMM-d) <= 0.5) {
-		l.Add(f+"drop_mm", "is %g mm, but heel less forefoot stack is %g mm; leave it out or make them agree within 0.5 mm", *m.DropMM, d)
+		l.Add("drop_mm", "is %g mm, but heel less forefoot stack is %g mm; leave it out or make them agree within 0.5 mm", *m.DropMM, d)
 	}
-	l.Range(f+"weight_g", m.WeightG, 50, 700, "g")
+	l.Range("weight_g", m.WeightG, 50, 700, "g")
 	for _, r := range []struct {
 		name  string
 		value float64
 	}{{"softness", m.Softness}, {"bounce", m.Bounce}, {"flexibility", m.Flexibility}, {"rubber_softness", m.RubberSoftness}, {"upper_firmness", m.UpperFirmness}} {
-		l.Range(f+r.name, r.value, 1, 5, "")
+		l.Range(r.name, r.value, 1, 5, "")
 	}
-	l.Range(f+"rocker", float64(m.Rocker), 0, 3, "")
-	l.Range(f+"inner_length_offset_mm", m.InnerOffsetMM, -15, 15, "mm")
-	l.Range(f+"lug_depth_mm", m.LugDepthMM, 0, 15, "mm")
+	l.Range("rocker", float64(m.Rocker), 0, 3, "")
+	l.Range("inner_length_offset_mm", m.InnerOffsetMM, -15, 15, "mm")
+	l.Range("lug_depth_mm", m.LugDepthMM, 0, 15, "mm")
 	if m.MedianLifeKM != nil {
-		l.Range(f+"median_life_km", *m.MedianLifeKM, 50, 5000, "km")
+		l.Range("median_life_km", *m.MedianLifeKM, 50, 5000, "km")
 	}
-	l.Range(f+"list_price", float64(m.ListPrice), 0, 1e8, "minor units")
+	l.Range("list_price", float64(m.ListPrice), 0, 1e8, "minor units")
 	if m.SalePrice != nil {
-		l.Range(f+"sale_price", float64(*m.SalePrice), 0, 1e8, "minor units")
+		l.Range("sale_price", float64(*m.SalePrice), 0, 1e8, "minor units")
 	}
 	if len(m.SizesUK) == 0 {
-		l.Add(f+"sizes_uk", "is missing; give the UK sizes made")
+		l.Add("sizes_uk", "is missing; give the UK sizes made")
 	}
 	if len(m.Widths) == 0 {
-		l.Add(f+"widths", "is missing; give the width letters made")
+		l.Add("widths", "is missing; give the width letters made")
 	}
 	if !okChart {
 		return
 	}
 	for i, s := range m.SizesUK {
 		if !s.OnChart(m.Chart) || units.NearestHalf(float64(s)) != float64(s) {
-			l.Add(fmt.Sprintf("%ssizes_uk[%d]", f, i), "is %g; allowed are whole and half sizes on the %s chart", float64(s), m.Chart)
+			l.Add(fmt.Sprintf("sizes_uk[%d]", i), "is %g; allowed are whole and half sizes on the %s chart", float64(s), m.Chart)
 		}
 	}
 	for i, w := range m.Widths {
-		fault.OneOf(l, fmt.Sprintf("%swidths[%d]", f, i), w, foot.Letters(m.Chart))
+		if !slices.Contains(foot.Letters(m.Chart), w) {
+			fault.OneOf(l, fmt.Sprintf("widths[%d]", i), w, foot.Letters(m.Chart))
+		}
 	}
 	for i, s := range m.Stock {
-		at := fmt.Sprintf("%sstock[%d]", f, i)
 		if !slices.Contains(m.SizesUK, s.UK) {
-			l.Add(at+".uk", "is %g, a size that is not made", float64(s.UK))
+			l.Add(fmt.Sprintf("stock[%d].uk", i), "is %g, a size that is not made", float64(s.UK))
 		}
 		if !slices.Contains(m.Widths, s.Width) {
-			l.Add(at+".width", "is %q, a width that is not made", s.Width)
+			l.Add(fmt.Sprintf("stock[%d].width", i), "is %q, a width that is not made", s.Width)
 		}
-		l.Range(at+".count", float64(s.Count), 0, 10000, "pairs")
+		if s.Count < 0 || s.Count > mostCount {
+			l.Add(fmt.Sprintf("stock[%d].count", i), "is %d pairs; allowed is 0 to %d", s.Count, mostCount)
+		}
 	}
 }
 
@@ -234,7 +250,14 @@ func (m *Model) Label(size foot.Figure, width string) string {
 		us = size.UK(m.Chart) + m.LabelChart.USOverUK
 		eu += m.LabelChart.EUShift
 	}
-	return fmt.Sprintf("US %g / UK %g / EU %g %s", us, size.UK(m.Chart), eu, width)
+	b := make([]byte, 0, 40)
+	for _, part := range [...]struct {
+		scale string
+		v     float64
+	}{{"US ", us}, {" / UK ", size.UK(m.Chart)}, {" / EU ", eu}} {
+		b = strconv.AppendFloat(append(b, part.scale...), part.v, 'g', -1, 64)
+	}
+	return string(append(append(b, ' '), width...))
 }
 
 // StockOf is how many pairs of a size and width are on the shelf.
@@ -254,24 +277,50 @@ type Bar struct {
 	Value float64
 }
 
-// Bars gives the seven bars of bareness (house): weight, heel stack, drop,
-// support, toe box, upper, flexibility.
-func (m *Model) Bars() []Bar {
+// BarNames are the seven bars of how little shoe a model is, in their order.
+var BarNames = [7]string{"weight", "heel stack", "drop", "support", "toe box", "upper", "flexibility"}
+
+// bars are the values of the seven bars of bareness (house).
+func (m *Model) bars() [7]float64 {
 	down := func(v, full, none float64) float64 { return 5 * min(1, max(0, (none-v)/(none-full))) }
-	support := map[term.Level]float64{term.NeutralSoft: 5, term.Neutral: 5, term.Guidance: 3, term.Stability: 1, term.MotionControl: 0}
-	toe := map[term.LastShape]float64{"wide_toe": 5, "standard": 3, "tapered": 0}
-	upper := map[string]float64{"light": 5, "standard": 3, "reinforced": 0}
-	return []Bar{
-		{"weight", down(m.WeightG, 170, 310)}, {"heel stack", down(m.StackHeelMM, 8, 32)}, {"drop", down(m.Drop(), 0, 10)},
-		{"support", support[m.Level]}, {"toe box", toe[m.LastShape]}, {"upper", upper[m.Upper]}, {"flexibility", m.Flexibility},
+	out := [7]float64{down(m.WeightG, 170, 310), down(m.StackHeelMM, 8, 32), down(m.Drop(), 0, 10), 0, 0, 0, m.Flexibility}
+	switch m.Level {
+	case term.NeutralSoft, term.Neutral:
+		out[3] = 5
+	case term.Guidance:
+		out[3] = 3
+	case term.Stability:
+		out[3] = 1
 	}
+	switch m.LastShape {
+	case "wide_toe":
+		out[4] = 5
+	case "standard":
+		out[4] = 3
+	}
+	switch m.Upper {
+	case "light":
+		out[5] = 5
+	case "standard":
+		out[5] = 3
+	}
+	return out
+}
+
+// Bars gives the seven bars with their names.
+func (m *Model) Bars() []Bar {
+	out := make([]Bar, 0, len(BarNames))
+	for i, v := range m.bars() {
+		out = append(out, Bar{BarNames[i], v})
+	}
+	return out
 }
 
 // Bareness is the sum of the seven bars, 0 to 35.
 func (m *Model) Bareness() float64 {
 	sum := 0.0
-	for _, b := range m.Bars() {
-		sum += b.Value
+	for _, v := range m.bars() {
+		sum += v
 	}
 	return sum
 }

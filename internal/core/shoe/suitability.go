@@ -49,16 +49,36 @@ type Wearer struct {
 // Suitability tells how well a model serves a kind of run on a ground, 0 to 1,
 // with the reasons.
 func (m *Model) Suitability(kind term.Kind, ground term.Ground, who Wearer) (float64, string) {
+	var why []string
+	v := m.suits(kind, ground, who, &why)
+	return v, strings.Join(why, ", ")
+}
+
+// Suits is Suitability without its reasons.
+func (m *Model) Suits(kind term.Kind, ground term.Ground, who Wearer) float64 {
+	return m.suits(kind, ground, who, nil)
+}
+
+// suits adds its reasons to why unless it is nil.
+func (m *Model) suits(kind term.Kind, ground term.Ground, who Wearer, why *[]string) float64 {
+	say := func(format string, args ...any) { *why = append(*why, fmt.Sprintf(format, args...)) }
 	k, g := slices.Index(term.Kinds, kind), slices.Index(term.Grounds, ground)
 	if k < 0 || g < 0 {
-		return 0, "unknown kind or ground"
+		if why != nil {
+			say("unknown kind or ground")
+		}
+		return 0
 	}
 	v := base[m.Class][k]
-	why := []string{fmt.Sprintf("%s for %s %.2f", words(m.Class), words(kind), v)}
+	if why != nil {
+		say("%s for %s %.2f", words(m.Class), words(kind), v)
+	}
 	add := func(d float64, reason string) {
 		if d != 0 && v > 0 {
 			v += d
-			why = append(why, fmt.Sprintf("%s %+.2f", reason, d))
+			if why != nil {
+				say("%s %+.2f", reason, d)
+			}
 		}
 	}
 	switch kind {
@@ -79,11 +99,13 @@ func (m *Model) Suitability(kind term.Kind, ground term.Ground, who Wearer) (flo
 	f := onGround[m.Surface][g] * m.grip(ground)
 	if m.MetalTips && (ground == term.GroundRoad || ground == term.GroundTreadmill || ground == term.GroundTrack) {
 		f = 0
-		why = append(why, "metal tips do not go on bare ground")
-	} else if f != 1 {
-		why = append(why, fmt.Sprintf("%s model on %s × %.2f", m.Surface, ground, f))
+		if why != nil {
+			say("metal tips do not go on bare ground")
+		}
+	} else if f != 1 && why != nil {
+		say("%s model on %s × %.2f", m.Surface, ground, f)
 	}
-	return min(1, max(0, v*f)), strings.Join(why, ", ")
+	return min(1, max(0, v*f))
 }
 
 func (m *Model) raceMarks(who Wearer, add func(float64, string)) {

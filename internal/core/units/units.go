@@ -24,6 +24,9 @@ const (
 // eps absorbs the rounding of binary fractions, far below what can be measured.
 const eps = 1e-9
 
+// tens are the powers that Round takes.
+var tens = [...]float64{1, 10, 100, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9}
+
 // NearestHalf rounds to the nearest half; a tie goes up.
 func NearestHalf(x float64) float64 { return math.Floor(2*x+0.5+eps) / 2 }
 
@@ -32,7 +35,7 @@ func UpTo(x, step float64) float64 { return math.Ceil(x/step-eps) * step }
 
 // Round rounds half away from zero to so many decimals.
 func Round(x float64, decimals int) float64 {
-	p := math.Pow(10, float64(decimals))
+	p := tens[decimals]
 	r := math.Round(x*p) / p
 	if r == 0 {
 		return 0 // never a negative zero
