@@ -50,10 +50,11 @@ type Actor struct {
 
 // App is the shop's work.
 type App struct {
-	store  *store.Store
-	now    func() time.Time
-	images imageCache
-	films  filmWork
+	store      *store.Store
+	now        func() time.Time
+	images     imageCache
+	films      filmWork
+	catalogues catalogues
 }
 
 // New makes the application on a store; now is the clock.

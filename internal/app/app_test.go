@@ -219,7 +219,7 @@ func TestAnotherShopSeesNothing(t *testing.T) {
 	ctx := context.Background()
 	fit := b.ready(t)
 	runner := b.load(t, fit).Runner.ID
-	pair, err := b.Choose(ctx, b.fitter, b.token(), fit, "norrbeck-skua-4-men", "")
+	pair, err := b.Choose(ctx, b.fitter, b.token(), fit, app.Sale{Model: "norrbeck-skua-4-men", Reason: ""})
 	must(t, err)
 	run, err := b.AddRun(ctx, b.fitter, b.token(), runner, app.NewRun{PairID: pair, On: "2026-11-24", KM: 5, Ground: term.GroundRoad, Kind: term.Easy})
 	must(t, err)
@@ -233,12 +233,15 @@ func TestAnotherShopSeesNothing(t *testing.T) {
 			_, err := b.Record(ctx, b.other, fit, []app.Value{{Key: k, Field: f, Number: 80}})
 			return err
 		},
-		"undo":   func() error { _, err := b.Undo(ctx, b.other, fit, saved.IDs); return err },
-		"close":  func() error { return b.SetClosed(ctx, b.other, fit, true) },
-		"choose": func() error { _, err := b.Choose(ctx, b.other, b.token(), fit, "norrbeck-skua-4-men", ""); return err },
-		"start":  func() error { _, err := b.StartFit(ctx, b.other, b.token(), app.Runner{ID: runner}); return err },
-		"run":    func() error { return b.SetRunCounts(ctx, b.other, runner, run, false) },
-		"aside":  func() error { return b.SetAside(ctx, b.other, runner, pair, true) },
+		"undo":  func() error { _, err := b.Undo(ctx, b.other, fit, saved.IDs); return err },
+		"close": func() error { return b.SetClosed(ctx, b.other, fit, true) },
+		"choose": func() error {
+			_, err := b.Choose(ctx, b.other, b.token(), fit, app.Sale{Model: "norrbeck-skua-4-men", Reason: ""})
+			return err
+		},
+		"start": func() error { _, err := b.StartFit(ctx, b.other, b.token(), app.Runner{ID: runner}); return err },
+		"run":   func() error { return b.SetRunCounts(ctx, b.other, runner, run, false) },
+		"aside": func() error { return b.SetAside(ctx, b.other, runner, pair, true) },
 		"overrule": func() error {
 			who := b.other
 			who.Role = app.Owner
@@ -263,7 +266,7 @@ func TestClosedFitStays(t *testing.T) {
 	if _, err := b.Record(ctx, b.fitter, fit, []app.Value{{Key: k, Field: f, Number: 80}}); !errors.Is(err, app.ErrClosed) {
 		t.Errorf("a closed fit is changed: %v", err)
 	}
-	if _, err := b.Choose(ctx, b.fitter, b.token(), fit, "norrbeck-skua-4-men", ""); !errors.Is(err, app.ErrClosed) {
+	if _, err := b.Choose(ctx, b.fitter, b.token(), fit, app.Sale{Model: "norrbeck-skua-4-men", Reason: ""}); !errors.Is(err, app.ErrClosed) {
 		t.Errorf("a pair is chosen in a closed fit: %v", err)
 	}
 	must(t, b.SetClosed(ctx, b.fitter, fit, false))
@@ -282,7 +285,7 @@ func TestReferKeepsShoesBack(t *testing.T) {
 	if _, ok, err := b.load(t, fit).Match(c); ok || err != nil {
 		t.Errorf("shoes are offered to somebody who is referred (%v)", err)
 	}
-	if _, err := b.Choose(ctx, b.fitter, b.token(), fit, "norrbeck-skua-4-men", ""); err == nil {
+	if _, err := b.Choose(ctx, b.fitter, b.token(), fit, app.Sale{Model: "norrbeck-skua-4-men", Reason: ""}); err == nil {
 		t.Error("a pair is chosen for somebody who is referred")
 	}
 	if err := b.Overrule(ctx, b.trainee, fit, "it is only a little numb", false); !errors.Is(err, app.ErrNotAllowed) {
@@ -324,9 +327,9 @@ func TestChoosingAndTakingBack(t *testing.T) {
 	}
 	before := stock()
 	token := b.token()
-	pair, err := b.Choose(ctx, b.fitter, token, fit, best.Model, "soft")
+	pair, err := b.Choose(ctx, b.fitter, token, fit, app.Sale{Model: best.Model, Reason: "soft"})
 	must(t, err)
-	again, err := b.Choose(ctx, b.fitter, token, fit, best.Model, "soft")
+	again, err := b.Choose(ctx, b.fitter, token, fit, app.Sale{Model: best.Model, Reason: "soft"})
 	must(t, err)
 	if again != pair || stock() != before-1 {
 		t.Errorf("sent twice: pairs %d and %d, stock from %d to %d", pair, again, before, stock())
@@ -335,7 +338,7 @@ func TestChoosingAndTakingBack(t *testing.T) {
 	if d == nil || basis.PairID != pair || basis.Settings != app.Shipped() || basis.Ranked.Size.UK != best.Size.UK || basis.Support.Level == nil {
 		t.Errorf("%+v %+v", d, basis)
 	}
-	if _, err := b.Choose(ctx, b.fitter, b.token(), fit, "no-such-model", ""); err == nil {
+	if _, err := b.Choose(ctx, b.fitter, b.token(), fit, app.Sale{Model: "no-such-model", Reason: ""}); err == nil {
 		t.Error("a model that is not there is chosen")
 	}
 	runner := b.load(t, fit).Runner.ID
@@ -358,7 +361,7 @@ func TestRuns(t *testing.T) {
 	b := newBench(t)
 	ctx := context.Background()
 	fit := b.ready(t)
-	pair, err := b.Choose(ctx, b.fitter, b.token(), fit, "norrbeck-skua-4-men", "")
+	pair, err := b.Choose(ctx, b.fitter, b.token(), fit, app.Sale{Model: "norrbeck-skua-4-men", Reason: ""})
 	must(t, err)
 	runner := b.load(t, fit).Runner.ID
 	good := app.NewRun{PairID: pair, On: "2026-11-24", KM: 10, Ground: term.GroundRoad, Kind: term.Easy}

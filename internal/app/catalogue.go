@@ -1,9 +1,12 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
+	"slices"
 	"strings"
+	"sync"
 
 	"trevik/internal/core/foot"
 	"trevik/internal/core/shoe"
@@ -17,6 +20,8 @@ type Catalogue struct {
 	ids    []uint64
 	byRow  map[uint64]int
 	byCode map[string]int
+	// revision is the number of the last change that it holds.
+	revision int64
 }
 
 // ByCode finds a model by its id in the catalogue, nil when there is none.
@@ -39,44 +44,98 @@ func (c *Catalogue) Row(code string) int { return int(c.rowID(code)) }
 
 func (c *Catalogue) rowID(code string) uint64 { return c.ids[c.byCode[code]] }
 
-// Catalogue loads the shop's models with their sizes and stock.
+// catalogues keeps each shop's catalogue as it was last loaded.
+type catalogues struct {
+	sync.Mutex
+	of map[uint64]*Catalogue
+}
+
+// Catalogue is the shop's models with their sizes and stock; it is shared, so nobody
+// changes it. What was loaded before is brought up to date by the models that were
+// changed since.
 func (a *App) Catalogue(ctx context.Context, who Actor) (*Catalogue, error) {
-	rows, err := a.store.ModelsOf(ctx, who.ShopID)
+	revision, err := a.store.CatalogueRevision(ctx, who.ShopID)
+	if err != nil {
+		return nil, found(err)
+	}
+	a.catalogues.Lock()
+	was := a.catalogues.of[who.ShopID]
+	a.catalogues.Unlock()
+	if was != nil && was.revision == revision {
+		return was, nil
+	}
+	since := int64(-1)
+	if was != nil {
+		since = was.revision
+	}
+	rows, err := a.store.ModelsOf(ctx, db.ModelsOfParams{ShopID: who.ShopID, Revision: since})
 	if err != nil {
 		return nil, err
 	}
-	sizes, err := a.store.ModelSizesOf(ctx, who.ShopID)
+	sizes, err := a.store.ModelSizesOf(ctx, db.ModelSizesOfParams{ShopID: who.ShopID, Revision: since})
 	if err != nil {
 		return nil, err
 	}
-	c := &Catalogue{Models: make([]shoe.Model, len(rows)), ids: make([]uint64, len(rows)), byRow: map[uint64]int{}, byCode: map[string]int{}}
-	for i, r := range rows {
-		c.Models[i], c.ids[i] = modelOf(r, who.Currency), r.ID
-		c.byRow[r.ID], c.byCode[r.Code] = i, i
+	changed := make(map[uint64]*shoe.Model, len(rows))
+	for _, r := range rows {
+		m := modelOf(r, who.Currency)
+		changed[r.ID] = &m
 	}
 	for _, s := range sizes {
-		m := &c.Models[c.byRow[s.ModelID]]
+		m := changed[s.ModelID]
+		if m == nil {
+			continue // changed between the two queries: the next look has it
+		}
 		fig := foot.Figure(float64(s.UkHalf) / 2)
 		if n := len(m.SizesUK); n == 0 || m.SizesUK[n-1] != fig {
 			m.SizesUK = append(m.SizesUK, fig)
 		}
-		if !hasString(m.Widths, s.Width) {
+		if !slices.Contains(m.Widths, s.Width) {
 			m.Widths = append(m.Widths, s.Width)
 		}
 		if s.Stock > 0 {
 			m.Stock = append(m.Stock, shoe.Stock{UK: fig, Width: s.Width, Count: int(s.Stock)})
 		}
 	}
+	c := catalogueOf(was, changed)
+	c.revision = revision
+	a.catalogues.Lock()
+	defer a.catalogues.Unlock()
+	if a.catalogues.of == nil {
+		a.catalogues.of = map[uint64]*Catalogue{}
+	}
+	if now := a.catalogues.of[who.ShopID]; now == nil || now.revision < revision {
+		a.catalogues.of[who.ShopID] = c
+	}
 	return c, nil
 }
 
-func hasString(list []string, s string) bool {
-	for _, v := range list {
-		if v == s {
-			return true
+// catalogueOf is an earlier catalogue (nil: none) with the models that changed, by row.
+func catalogueOf(was *Catalogue, changed map[uint64]*shoe.Model) *Catalogue {
+	type line struct {
+		id uint64
+		m  *shoe.Model
+	}
+	var lines []line
+	if was != nil {
+		for i, id := range was.ids {
+			if changed[id] == nil {
+				lines = append(lines, line{id, &was.Models[i]})
+			}
 		}
 	}
-	return false
+	for id, m := range changed {
+		lines = append(lines, line{id, m})
+	}
+	slices.SortFunc(lines, func(x, y line) int {
+		return cmp.Or(strings.Compare(x.m.Maker, y.m.Maker), strings.Compare(x.m.Name, y.m.Name), cmp.Compare(x.m.Version, y.m.Version), cmp.Compare(x.id, y.id))
+	})
+	c := &Catalogue{Models: make([]shoe.Model, len(lines)), ids: make([]uint64, len(lines)), byRow: make(map[uint64]int, len(lines)), byCode: make(map[string]int, len(lines))}
+	for i, l := range lines {
+		c.Models[i], c.ids[i] = *l.m, l.id
+		c.byRow[l.id], c.byCode[l.m.ID] = i, i
+	}
+	return c
 }
 
 func modelOf(r db.Model, currency string) shoe.Model {
@@ -109,8 +168,12 @@ func (a *App) AddModels(ctx context.Context, shopID uint64, models []shoe.Model)
 		return err
 	}
 	return a.store.Tx(ctx, func(q *db.Queries) error {
+		revision, err := bump(ctx, q, shopID)
+		if err != nil {
+			return err
+		}
 		for _, m := range models {
-			if err := addModel(ctx, q, shopID, m.WithDefaults()); err != nil {
+			if err := addModel(ctx, q, shopID, revision, m.WithDefaults()); err != nil {
 				return err
 			}
 		}
@@ -118,7 +181,16 @@ func (a *App) AddModels(ctx context.Context, shopID uint64, models []shoe.Model)
 	})
 }
 
-func addModel(ctx context.Context, q *db.Queries, shopID uint64, m shoe.Model) error {
+// bump begins a change of a shop's catalogue and gives its number; changes wait for
+// each other.
+func bump(ctx context.Context, q *db.Queries, shopID uint64) (int64, error) {
+	if err := q.BumpCatalogue(ctx, shopID); err != nil {
+		return 0, err
+	}
+	return q.CatalogueRevision(ctx, shopID)
+}
+
+func addModel(ctx context.Context, q *db.Queries, shopID uint64, revision int64, m shoe.Model) error {
 	p := db.AddModelParams{
 		ShopID: shopID, Code: m.ID, Maker: m.Maker, Name: m.Name, Version: int16(m.Version), Year: int16(m.Year), ReplacesCode: m.Replaces, ChangeKind: m.Change,
 		Chart: string(m.Chart), Surface: string(m.Surface), Class: string(m.Class), Level: string(m.Level), SupportBy: strings.Join(texts(m.SupportBy), ","),
@@ -126,7 +198,7 @@ func addModel(ctx context.Context, q *db.Queries, shopID uint64, m shoe.Model) e
 		Bounce: m.Bounce, Plate: m.Plate, Rocker: int8(m.Rocker), HeelBevel: m.HeelBevel, Flexibility: m.Flexibility, LastShape: string(m.LastShape),
 		Volume: string(m.Volume), InnerOffsetMm: m.InnerOffsetMM, LugDepthMm: m.LugDepthMM, LugSpacing: m.LugSpacing, RubberSoftness: m.RubberSoftness,
 		MetalTips: m.MetalTips, RockPlate: m.RockPlate, ToeBumper: m.ToeBumper, Liner: m.Liner, UpperKind: m.Upper, UpperFirmness: m.UpperFirmness,
-		HeelCounter: m.HeelCounter, MedianLifeKm: nullFloat(m.MedianLifeKM), ListPrice: m.ListPrice, Purpose: m.Purpose, Notes: m.Notes,
+		Revision: revision, HeelCounter: m.HeelCounter, MedianLifeKm: nullFloat(m.MedianLifeKM), ListPrice: m.ListPrice, Purpose: m.Purpose, Notes: m.Notes,
 	}
 	if m.SalePrice != nil {
 		p.SalePrice = sql.NullInt64{Int64: *m.SalePrice, Valid: true}

@@ -93,7 +93,7 @@ func TestDecisionsForgetHealth(t *testing.T) {
 	must(t, err)
 	match, _, err := b.load(t, fit).Match(c)
 	must(t, err)
-	_, err = b.Choose(ctx, b.fitter, b.token(), fit, match.Ranked[0].Model, "felt right")
+	_, err = b.Choose(ctx, b.fitter, b.token(), fit, app.Sale{Model: match.Ranked[0].Model, Reason: "felt right"})
 	must(t, err)
 	_, before := b.load(t, fit).Choice()
 	if data, _ := json.Marshal(before.Support); !strings.Contains(string(data), "shin") {

@@ -296,17 +296,26 @@ func (f *Fit) Support() (support.Answer, error) {
 	return a, err
 }
 
-// Dislike is a model that the runner disliked, in that version, and why.
+// Dislike is a model with what was said of it: that the runner disliked it in that
+// version and why, or why it is let in.
 type Dislike struct {
 	Model *shoe.Model
 	Why   string
 }
 
 // Dislikes lists the models of the catalogue that the runner disliked.
-func (f *Fit) Dislikes(c *Catalogue) []Dislike {
+func (f *Fit) Dislikes(c *Catalogue) []Dislike { return f.ofModels(c, "disliked") }
+
+// LetIn lists the models that were ruled out and that a fitter let in all the same.
+func (f *Fit) LetIn(c *Catalogue) []Dislike { return f.ofModels(c, letInField.Name) }
+
+func (f *Fit) ofModels(c *Catalogue, name string) []Dislike {
 	var out []Dislike
 	for k, found := range f.Findings {
-		if m := c.byID(uint64(k.Repeat)); k.Name == "disliked" && m != nil {
+		if k.Name != name {
+			continue
+		}
+		if m := c.byID(uint64(k.Repeat)); m != nil {
 			out = append(out, Dislike{m, found.Text})
 		}
 	}
@@ -410,6 +419,20 @@ func (f *Fit) Request(answer support.Answer, c *Catalogue) (r match.Request, ok 
 		r.Present = &match.Present{DropMM: d, StackMM: s, Level: term.Level(l)}
 	}
 	r.Likes = match.LikesOf(rated(f.Text("likes_softness", "", 0)), rated(f.Text("likes_bounce", "", 0)), f.Text("cushion_view", "", 0))
+	if wish := f.Text("room_wish", "", 0); wish != "" {
+		r.Settings.Room = wish
+	}
+	for i, name := range match.MarkNames {
+		if w := f.Num("mark_weight", "", i+1); w != nil {
+			if r.Weights == nil {
+				r.Weights = map[string]float64{}
+			}
+			r.Weights[name] = *w
+		}
+	}
+	for _, l := range f.LetIn(c) {
+		r.Overruled = append(r.Overruled, l.Model.ID)
+	}
 	for _, d := range f.Dislikes(c) {
 		r.Disliked = append(r.Disliked, d.Model.ID)
 	}

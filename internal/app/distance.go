@@ -69,16 +69,31 @@ type Basis struct {
 	Price    int64          `json:"price"`
 }
 
+// Sale is what a runner decided on. Figure nil is the size that was proposed, Price nil
+// the model's own; FromShelf says that the page showed a pair on the shelf.
+type Sale struct {
+	Model     string
+	Reason    string
+	Figure    *float64 // the running UK figure on the model's chart
+	Price     *int64   // minor units
+	FromShelf bool
+}
+
 // Choose makes a ranked model the runner's pair: a pair, a decision with its
-// basis, and one less on the shelf where there was one. It gives the pair's id.
-func (a *App) Choose(ctx context.Context, who Actor, token string, fitID uint64, code, reason string) (uint64, error) {
+// basis, and one less on the shelf where there was one. It gives the pair's id. token
+// makes sure that a form that is sent twice sells one. It fails with a fault.List, at
+// model where the pair that was on the shelf was sold meanwhile.
+func (a *App) Choose(ctx context.Context, who Actor, token string, fitID uint64, sale Sale) (uint64, error) {
 	fit, err := a.Fit(ctx, who, fitID)
 	if err != nil {
 		return 0, err
 	}
-	reason = strings.TrimSpace(reason)
+	code, reason := sale.Model, strings.TrimSpace(sale.Reason)
 	var l fault.List
 	text(&l, "reason", reason, 0, 1000)
+	if sale.Price != nil {
+		l.Range("price", float64(*sale.Price), 0, 1e7, "minor units")
+	}
 	if err := l.Err(); err != nil {
 		return 0, err
 	}
@@ -95,6 +110,15 @@ func (a *App) Choose(ctx context.Context, who Actor, token string, fitID uint64,
 		return 0, fault.List{{Field: "model", Text: "is not among the models that are offered to this runner"}}
 	}
 	ranked, m := answer.Ranked[at], c.ByCode(code)
+	price := m.Price()
+	if sale.Price != nil {
+		price = *sale.Price
+	}
+	if sale.Figure != nil {
+		if ranked.Size, ready = ranked.Size.Take(foot.Figure(*sale.Figure)); !ready {
+			return 0, fault.List{{Field: "figure", Text: "is no size that fits this runner; allowed is the one proposed or the next to it that leaves 8 mm"}}
+		}
+	}
 	sup, err := fit.Support()
 	if err != nil {
 		return 0, err
@@ -104,16 +128,25 @@ func (a *App) Choose(ctx context.Context, who Actor, token string, fitID uint64,
 			return "", err
 		}
 		row := c.rowID(code)
+		if _, err := bump(ctx, q, who.ShopID); err != nil {
+			return "", err
+		}
 		taken, err := q.TakeFromStock(ctx, db.TakeFromStockParams{ModelID: row, UkHalf: halves(ranked.Size.Figure), Width: ranked.Size.Width})
 		if err != nil {
 			return "", err
 		}
+		if taken == 0 && (sale.FromShelf || ranked.Size.Stock > 0) {
+			return "", fault.List{{Field: "model", Text: "is sold: the last pair on the shelf in that size went a moment ago; choose it again to order one, or another size"}}
+		}
+		if err := q.TouchModel(ctx, row); err != nil {
+			return "", err
+		}
 		id, err := q.AddPair(ctx, db.AddPairParams{ShopID: who.ShopID, RunnerID: fit.Runner.ID, ModelID: row, FitID: nullID(fitID), UkHalf: halves(ranked.Size.Figure),
-			Width: ranked.Size.Width, Price: m.Price(), BoughtOn: a.Today(), FromStock: taken > 0, MadeBy: who.UserID, MadeAt: a.Now()})
+			Width: ranked.Size.Width, Price: price, BoughtOn: a.Today(), FromStock: taken > 0, MadeBy: who.UserID, MadeAt: a.Now()})
 		if err != nil {
 			return "", err
 		}
-		basis, err := json.Marshal(Basis{fit.Settings, sup, ranked, ModelName(m), uint64(id), m.Price()})
+		basis, err := json.Marshal(Basis{fit.Settings, sup, ranked, ModelName(m), uint64(id), price})
 		if err != nil {
 			return "", err
 		}
@@ -220,13 +253,65 @@ func (a *App) TakeBack(ctx context.Context, who Actor, fitID uint64) error {
 			return err
 		}
 		if p.FromStock {
+			if _, err := bump(ctx, q, who.ShopID); err != nil {
+				return err
+			}
 			if err := q.PutInStock(ctx, db.PutInStockParams{ModelID: p.ModelID, UkHalf: p.UkHalf, Width: p.Width}); err != nil {
+				return err
+			}
+			if err := q.TouchModel(ctx, p.ModelID); err != nil {
 				return err
 			}
 		}
 		_, err = q.AddDecision(ctx, db.AddDecisionParams{ShopID: who.ShopID, FitID: fitID, Kind: Chosen, Value: "", Basis: []byte("{}"), MadeBy: who.UserID, MadeAt: a.Now()})
 		return err
 	})
+}
+
+// letInField is a model that was ruled out and is let in by a fitter, with the reason.
+var letInField = Field{Name: "let_in", Label: "Let in all the same", Kind: Text, Max: 300, ByModel: true, How: "decided"}
+
+// SetLetIn lets a model in that was ruled out, with a reason that is kept; undo takes
+// that back. It fails with a fault.List without a reason, and where no size of the model
+// fits or a caution keeps it out.
+func (a *App) SetLetIn(ctx context.Context, who Actor, fitID uint64, code, reason string, undo bool) (Saved, error) {
+	if who.Role == Trainee {
+		return Saved{}, ErrNotAllowed
+	}
+	c, err := a.Catalogue(ctx, who)
+	if err != nil {
+		return Saved{}, err
+	}
+	fit, err := a.Fit(ctx, who, fitID)
+	if err != nil {
+		return Saved{}, err
+	}
+	if c.ByCode(code) == nil {
+		return Saved{}, ErrNotFound
+	}
+	reason = strings.TrimSpace(reason)
+	if !undo {
+		var l fault.List
+		text(&l, "let_in", reason, 10, 300)
+		answer, _, err := fit.Match(c)
+		if err != nil {
+			return Saved{}, err
+		}
+		for _, o := range answer.RuledOut {
+			if o.Model != code {
+				continue
+			}
+			for _, never := range []string{"size", "caution"} {
+				if slices.Contains(o.Reasons, never) {
+					l.Add("let_in", "is not possible: %s", o.Text)
+				}
+			}
+		}
+		if err := l.Err(); err != nil {
+			return Saved{}, err
+		}
+	}
+	return a.Record(ctx, who, fitID, []Value{{Key: Key{Name: letInField.Name, Repeat: c.Row(code)}, Field: letInField, Text: reason, Empty: undo}})
 }
 
 // Match ranks the catalogue for this fit. ok is false while something is missing

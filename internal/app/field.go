@@ -154,6 +154,10 @@ var Fields = map[string][]Field{
 		{Name: "knee_sure", Label: "How sure of the knee", Kind: Choice, Choices: texts(term.Certainties), Sides: true, How: "by eye"},
 		{Name: "strike", Label: "Lands on", Kind: Choice, Choices: texts(term.Strikes), How: "by eye"},
 	},
+	"shoes": {
+		{Name: "room_wish", Label: "Room before the toes, as they wish", Kind: Choice, Choices: match.Rooms, How: "told"},
+		{Name: "mark_weight", Label: "Weight", Kind: Number, Lo: 0, Hi: 10, Repeats: len(match.MarkNames), How: "decided"},
+	},
 	"support": {
 		{Name: "likes_light_support", Label: "Likes a light support", Kind: Choice, Choices: []string{"no", "yes"}, How: "told"},
 	},
@@ -208,8 +212,10 @@ var (
 	}
 	OverruleFields = []Field{{Name: "reason", Label: "Reason, kept with your name", Kind: Text, Max: 1000}}
 	LevelFields    = []Field{{Name: "level", Label: "Level", Kind: Choice, Choices: texts(term.Levels)}, {Name: "level_reason", Label: "Why, kept with your name", Kind: Text, Max: 1000}}
+	LetInFields    = []Field{{Name: "model", Label: "Model", Kind: Text, Max: 80}, {Name: "let_in", Label: "Why, kept with your name", Kind: Text, Max: 300}}
 	DislikeFields  = []Field{{Name: "disliked_model", Label: "Model", Kind: Text, Max: 80}, {Name: "disliked_why", Label: "Why", Kind: Text, Max: 200}}
-	ChooseFields   = []Field{{Name: "model", Label: "Model", Kind: Text, Max: 80}, {Name: "reason", Label: "In their words", Kind: Text, Max: 1000}}
+	ChooseFields   = []Field{{Name: "model", Label: "Model", Kind: Text, Max: 80}, {Name: "reason", Label: "In their words", Kind: Text, Max: 1000}, {Name: "figure", Label: "Size", Kind: Number, Lo: 0, Hi: 20},
+		{Name: "price", Label: "Price paid", Kind: Number, Unit: Money, Lo: 0, Hi: 1e7}, {Name: "shelf", Label: "From the shelf", Kind: Choice, Choices: []string{"yes", "no"}}}
 )
 
 // Key names one value of a fit.

@@ -233,7 +233,7 @@ func (w *world) visit(ctx context.Context, v visit, now time.Time) error {
 		}
 	}
 	if v.choose != "" {
-		pair, err := w.app.Choose(ctx, who, w.token(), id, v.choose, v.reason)
+		pair, err := w.app.Choose(ctx, who, w.token(), id, app.Sale{Model: v.choose, Reason: v.reason})
 		if err != nil {
 			return err
 		}

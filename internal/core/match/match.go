@@ -143,7 +143,8 @@ func sorted[T any](list []T, compare func(x, y *T) int) []T {
 }
 
 // ruledOut sizes the model, or says why it is not offered. Of several reasons the
-// first is told in words.
+// first is told in words. What a fitter lets in all the same is sized, unless no size
+// fits: that is never overruled.
 func (r *Request) ruledOut(m *shoe.Model) (Size, *RuledOut) {
 	var out *RuledOut
 	add := func(reason string, text func() string) {
@@ -174,7 +175,7 @@ func (r *Request) ruledOut(m *shoe.Model) (Size, *RuledOut) {
 	if text := r.caution(m); text != "" {
 		add("caution", func() string { return text })
 	}
-	if out != nil {
+	if out != nil && (fit.reason == "size" || !slices.Contains(r.Overruled, m.ID)) {
 		return Size{}, out
 	}
 	return r.sized(m, fit), nil

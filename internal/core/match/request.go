@@ -122,6 +122,7 @@ type Request struct {
 	Settings   Settings             `json:"settings"`
 	Models     []shoe.Model         `json:"models"`
 	House      *house.Values        `json:"-"` // nil is as shipped
+	Overruled  []string             `json:"-"` // models that a fitter lets in all the same
 	longest    float64              // mm, the longer foot's sizing length
 	widest     float64              // mm, the wider ball; 0 when not measured
 	length     float64              // mm, the longer foot's length

@@ -66,12 +66,14 @@ type Room struct {
 
 // Neighbour is a size beside the one that was taken.
 type Neighbour struct {
-	US     float64 `json:"us"`
-	UK     float64 `json:"uk"`
-	EU     float64 `json:"eu"`
-	RoomMM float64 `json:"room_mm"`
-	Room   Room    `json:"room"`
-	Label  string  `json:"label"`
+	US     float64     `json:"us"`
+	UK     float64     `json:"uk"`
+	EU     float64     `json:"eu"`
+	RoomMM float64     `json:"room_mm"`
+	Room   Room        `json:"room"`
+	Label  string      `json:"label"`
+	Stock  int         `json:"stock"`
+	Figure foot.Figure `json:"-"`
 }
 
 // Size is a model's size for this runner. Room in mm.
@@ -108,6 +110,21 @@ func (r *Request) roomOf(m *shoe.Model, size foot.Figure) Room {
 		}
 	}
 	return out
+}
+
+// Take is the size with a neighbour in its place, the neighbours as they were; ok is
+// false where the figure is neither, or leaves the longer foot under 8 mm.
+func (s Size) Take(f foot.Figure) (Size, bool) {
+	if f == s.Figure {
+		return s, true
+	}
+	for _, n := range s.Neighbours {
+		if n.Figure == f && n.RoomMM >= LeastRoomMM-sizeTie {
+			s.US, s.UK, s.EU, s.RoomMM, s.Room, s.Label, s.Stock, s.Figure = n.US, n.UK, n.EU, n.RoomMM, n.Room, n.Label, n.Stock, n.Figure
+			return s, true
+		}
+	}
+	return s, false
 }
 
 // fitting is what comes of looking for a model's size: reason is 'size' or 'width' when
@@ -176,7 +193,7 @@ func (r *Request) sized(m *shoe.Model, f fitting) Size {
 		}
 		n := m.SizesUK[i]
 		size.Neighbours = append(size.Neighbours, Neighbour{US: n.US(m.Chart), UK: n.UK(m.Chart), EU: n.EU(m.Chart),
-			RoomMM: units.Round(r.roomFor(m, n, r.longest), 2), Room: r.roomOf(m, n), Label: m.Label(n, f.width)})
+			RoomMM: units.Round(r.roomFor(m, n, r.longest), 2), Room: r.roomOf(m, n), Label: m.Label(n, f.width), Stock: m.StockOf(n, f.width), Figure: n})
 	}
 	return size
 }

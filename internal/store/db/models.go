@@ -103,6 +103,7 @@ type Model struct {
 	LabelEuShift    sql.NullFloat64
 	Purpose         string
 	Notes           string
+	Revision        int64
 }
 
 type ModelSize struct {
@@ -214,10 +215,11 @@ type Setting struct {
 }
 
 type Shop struct {
-	ID        uint64
-	Name      string
-	Currency  string
-	CreatedAt time.Time
+	ID                uint64
+	Name              string
+	Currency          string
+	CreatedAt         time.Time
+	CatalogueRevision int64
 }
 
 type SignInTry struct {

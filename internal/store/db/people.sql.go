@@ -367,9 +367,16 @@ const shopByID = `-- name: ShopByID :one
 SELECT id, name, currency, created_at FROM shops WHERE id = ?
 `
 
-func (q *Queries) ShopByID(ctx context.Context, id uint64) (Shop, error) {
+type ShopByIDRow struct {
+	ID        uint64
+	Name      string
+	Currency  string
+	CreatedAt time.Time
+}
+
+func (q *Queries) ShopByID(ctx context.Context, id uint64) (ShopByIDRow, error) {
 	row := q.db.QueryRowContext(ctx, shopByID, id)
-	var i Shop
+	var i ShopByIDRow
 	err := row.Scan(
 		&i.ID,
 		&i.Name,
@@ -383,9 +390,16 @@ const shopByName = `-- name: ShopByName :one
 SELECT id, name, currency, created_at FROM shops WHERE name = ?
 `
 
-func (q *Queries) ShopByName(ctx context.Context, name string) (Shop, error) {
+type ShopByNameRow struct {
+	ID        uint64
+	Name      string
+	Currency  string
+	CreatedAt time.Time
+}
+
+func (q *Queries) ShopByName(ctx context.Context, name string) (ShopByNameRow, error) {
 	row := q.db.QueryRowContext(ctx, shopByName, name)
-	var i Shop
+	var i ShopByNameRow
 	err := row.Scan(
 		&i.ID,
 		&i.Name,

@@ -15,8 +15,8 @@ const addModel = `-- name: AddModel :execlastid
 INSERT INTO models (shop_id, code, maker, name, version, year, replaces_code, change_kind, chart, surface, class, level, support_by,
   stack_heel_mm, stack_forefoot_mm, stack_measured_by, weight_g, softness, bounce, plate, rocker, heel_bevel, flexibility, last_shape, volume,
   inner_offset_mm, lug_depth_mm, lug_spacing, rubber_softness, metal_tips, rock_plate, toe_bumper, liner, upper_kind, upper_firmness, heel_counter,
-  median_life_km, list_price, sale_price, label_us_over_uk, label_eu_shift, purpose, notes)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+  median_life_km, list_price, sale_price, label_us_over_uk, label_eu_shift, purpose, notes, revision)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddModelParams struct {
@@ -63,6 +63,7 @@ type AddModelParams struct {
 	LabelEuShift    sql.NullFloat64
 	Purpose         string
 	Notes           string
+	Revision        int64
 }
 
 func (q *Queries) AddModel(ctx context.Context, arg AddModelParams) (int64, error) {
@@ -110,6 +111,7 @@ func (q *Queries) AddModel(ctx context.Context, arg AddModelParams) (int64, erro
 		arg.LabelEuShift,
 		arg.Purpose,
 		arg.Notes,
+		arg.Revision,
 	)
 	if err != nil {
 		return 0, err
@@ -222,6 +224,26 @@ func (q *Queries) AddRun(ctx context.Context, arg AddRunParams) (int64, error) {
 	return result.LastInsertId()
 }
 
+const bumpCatalogue = `-- name: BumpCatalogue :exec
+UPDATE shops SET catalogue_revision = catalogue_revision + 1 WHERE id = ?
+`
+
+func (q *Queries) BumpCatalogue(ctx context.Context, id uint64) error {
+	_, err := q.db.ExecContext(ctx, bumpCatalogue, id)
+	return err
+}
+
+const catalogueRevision = `-- name: CatalogueRevision :one
+SELECT catalogue_revision FROM shops WHERE id = ?
+`
+
+func (q *Queries) CatalogueRevision(ctx context.Context, id uint64) (int64, error) {
+	row := q.db.QueryRowContext(ctx, catalogueRevision, id)
+	var catalogue_revision int64
+	err := row.Scan(&catalogue_revision)
+	return catalogue_revision, err
+}
+
 const countRunsOfPair = `-- name: CountRunsOfPair :one
 SELECT COUNT(*) FROM runs WHERE pair_id = ? AND withdrawn_at IS NULL
 `
@@ -235,11 +257,16 @@ func (q *Queries) CountRunsOfPair(ctx context.Context, pairID uint64) (int64, er
 
 const modelSizesOf = `-- name: ModelSizesOf :many
 SELECT s.model_id, s.uk_half, s.width, s.stock FROM model_sizes s JOIN models m ON m.id = s.model_id
-WHERE m.shop_id = ? ORDER BY s.model_id, s.uk_half, s.width
+WHERE m.shop_id = ? AND m.revision > ? ORDER BY s.model_id, s.uk_half, s.width
 `
 
-func (q *Queries) ModelSizesOf(ctx context.Context, shopID uint64) ([]ModelSize, error) {
-	rows, err := q.db.QueryContext(ctx, modelSizesOf, shopID)
+type ModelSizesOfParams struct {
+	ShopID   uint64
+	Revision int64
+}
+
+func (q *Queries) ModelSizesOf(ctx context.Context, arg ModelSizesOfParams) ([]ModelSize, error) {
+	rows, err := q.db.QueryContext(ctx, modelSizesOf, arg.ShopID, arg.Revision)
 	if err != nil {
 		return nil, err
 	}
@@ -267,11 +294,16 @@ func (q *Queries) ModelSizesOf(ctx context.Context, shopID uint64) ([]ModelSize,
 }
 
 const modelsOf = `-- name: ModelsOf :many
-SELECT id, shop_id, code, maker, name, version, year, replaces_code, change_kind, chart, surface, class, level, support_by, stack_heel_mm, stack_forefoot_mm, stack_measured_by, weight_g, softness, bounce, plate, rocker, heel_bevel, flexibility, last_shape, volume, inner_offset_mm, lug_depth_mm, lug_spacing, rubber_softness, metal_tips, rock_plate, toe_bumper, liner, upper_kind, upper_firmness, heel_counter, median_life_km, list_price, sale_price, label_us_over_uk, label_eu_shift, purpose, notes FROM models WHERE shop_id = ? ORDER BY maker, name, version, id
+SELECT id, shop_id, code, maker, name, version, year, replaces_code, change_kind, chart, surface, class, level, support_by, stack_heel_mm, stack_forefoot_mm, stack_measured_by, weight_g, softness, bounce, plate, rocker, heel_bevel, flexibility, last_shape, volume, inner_offset_mm, lug_depth_mm, lug_spacing, rubber_softness, metal_tips, rock_plate, toe_bumper, liner, upper_kind, upper_firmness, heel_counter, median_life_km, list_price, sale_price, label_us_over_uk, label_eu_shift, purpose, notes, revision FROM models WHERE shop_id = ? AND revision > ? ORDER BY maker, name, version, id
 `
 
-func (q *Queries) ModelsOf(ctx context.Context, shopID uint64) ([]Model, error) {
-	rows, err := q.db.QueryContext(ctx, modelsOf, shopID)
+type ModelsOfParams struct {
+	ShopID   uint64
+	Revision int64
+}
+
+func (q *Queries) ModelsOf(ctx context.Context, arg ModelsOfParams) ([]Model, error) {
+	rows, err := q.db.QueryContext(ctx, modelsOf, arg.ShopID, arg.Revision)
 	if err != nil {
 		return nil, err
 	}
@@ -324,6 +356,7 @@ func (q *Queries) ModelsOf(ctx context.Context, shopID uint64) ([]Model, error) 
 			&i.LabelEuShift,
 			&i.Purpose,
 			&i.Notes,
+			&i.Revision,
 		); err != nil {
 			return nil, err
 		}
@@ -339,7 +372,7 @@ func (q *Queries) ModelsOf(ctx context.Context, shopID uint64) ([]Model, error) 
 }
 
 const modelsOfRunnersPairs = `-- name: ModelsOfRunnersPairs :many
-SELECT id, shop_id, code, maker, name, version, year, replaces_code, change_kind, chart, surface, class, level, support_by, stack_heel_mm, stack_forefoot_mm, stack_measured_by, weight_g, softness, bounce, plate, rocker, heel_bevel, flexibility, last_shape, volume, inner_offset_mm, lug_depth_mm, lug_spacing, rubber_softness, metal_tips, rock_plate, toe_bumper, liner, upper_kind, upper_firmness, heel_counter, median_life_km, list_price, sale_price, label_us_over_uk, label_eu_shift, purpose, notes FROM models WHERE id IN (SELECT p.model_id FROM pairs p WHERE p.runner_id = ? AND p.shop_id = ?)
+SELECT id, shop_id, code, maker, name, version, year, replaces_code, change_kind, chart, surface, class, level, support_by, stack_heel_mm, stack_forefoot_mm, stack_measured_by, weight_g, softness, bounce, plate, rocker, heel_bevel, flexibility, last_shape, volume, inner_offset_mm, lug_depth_mm, lug_spacing, rubber_softness, metal_tips, rock_plate, toe_bumper, liner, upper_kind, upper_firmness, heel_counter, median_life_km, list_price, sale_price, label_us_over_uk, label_eu_shift, purpose, notes, revision FROM models WHERE id IN (SELECT p.model_id FROM pairs p WHERE p.runner_id = ? AND p.shop_id = ?)
 `
 
 type ModelsOfRunnersPairsParams struct {
@@ -401,6 +434,7 @@ func (q *Queries) ModelsOfRunnersPairs(ctx context.Context, arg ModelsOfRunnersP
 			&i.LabelEuShift,
 			&i.Purpose,
 			&i.Notes,
+			&i.Revision,
 		); err != nil {
 			return nil, err
 		}
@@ -729,6 +763,15 @@ func (q *Queries) TakePairBack(ctx context.Context, arg TakePairBackParams) (int
 		return 0, err
 	}
 	return result.RowsAffected()
+}
+
+const touchModel = `-- name: TouchModel :exec
+UPDATE models SET revision = (SELECT s.catalogue_revision FROM shops s WHERE s.id = models.shop_id) WHERE models.id = ?
+`
+
+func (q *Queries) TouchModel(ctx context.Context, id uint64) error {
+	_, err := q.db.ExecContext(ctx, touchModel, id)
+	return err
 }
 
 const withdrawRun = `-- name: WithdrawRun :execrows

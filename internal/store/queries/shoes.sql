@@ -2,21 +2,30 @@
 INSERT INTO models (shop_id, code, maker, name, version, year, replaces_code, change_kind, chart, surface, class, level, support_by,
   stack_heel_mm, stack_forefoot_mm, stack_measured_by, weight_g, softness, bounce, plate, rocker, heel_bevel, flexibility, last_shape, volume,
   inner_offset_mm, lug_depth_mm, lug_spacing, rubber_softness, metal_tips, rock_plate, toe_bumper, liner, upper_kind, upper_firmness, heel_counter,
-  median_life_km, list_price, sale_price, label_us_over_uk, label_eu_shift, purpose, notes)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
+  median_life_km, list_price, sale_price, label_us_over_uk, label_eu_shift, purpose, notes, revision)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: AddModelSize :exec
 INSERT INTO model_sizes (model_id, uk_half, width, stock) VALUES (?, ?, ?, ?);
 
 -- name: ModelsOf :many
-SELECT * FROM models WHERE shop_id = ? ORDER BY maker, name, version, id;
+SELECT * FROM models WHERE shop_id = ? AND revision > ? ORDER BY maker, name, version, id;
+
+-- name: CatalogueRevision :one
+SELECT catalogue_revision FROM shops WHERE id = ?;
+
+-- name: BumpCatalogue :exec
+UPDATE shops SET catalogue_revision = catalogue_revision + 1 WHERE id = ?;
+
+-- name: TouchModel :exec
+UPDATE models SET revision = (SELECT s.catalogue_revision FROM shops s WHERE s.id = models.shop_id) WHERE models.id = ?;
 
 -- name: ModelsOfRunnersPairs :many
 SELECT * FROM models WHERE id IN (SELECT p.model_id FROM pairs p WHERE p.runner_id = sqlc.arg(runner_id) AND p.shop_id = sqlc.arg(shop_id));
 
 -- name: ModelSizesOf :many
 SELECT s.model_id, s.uk_half, s.width, s.stock FROM model_sizes s JOIN models m ON m.id = s.model_id
-WHERE m.shop_id = ? ORDER BY s.model_id, s.uk_half, s.width;
+WHERE m.shop_id = ? AND m.revision > ? ORDER BY s.model_id, s.uk_half, s.width;
 
 -- name: TakeFromStock :execrows
 UPDATE model_sizes SET stock = stock - 1 WHERE model_id = ? AND uk_half = ? AND width = ? AND stock > 0;

@@ -6,7 +6,11 @@ import (
 	"embed"
 	"fmt"
 	"html/template"
+	"maps"
 	"net/http"
+	"slices"
+	"strconv"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -17,6 +21,7 @@ import (
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
+	"trevik/internal/core/units"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
@@ -59,12 +64,51 @@ type body struct {
 	Notes   []fault.Warning
 	Choice  *app.Decision
 	Basis   *app.Basis
+	OutAll  int
+	Ranked  int // offers in all; the page shows the first
+	All     bool
+	Reasons []reasonCount
+	Reason  string // of the ruled-out ones that are shown; empty is all
+	LetIn   []app.Dislike
+	May     bool // the person may let a model in
+	Weights []weight
+	Spread  template.HTML
+	X, Y    string
+	Drawn   bool // axes were chosen
+	Axes    []draw.Axis
+	Two     []*shoe.Model // that are compared
+	Over    template.HTML
+	Rows    []row
 }
+
+// weight is a mark's slider.
+type weight struct {
+	Row   int
+	Name  string
+	Value string
+}
+
+type reasonCount struct {
+	Reason string
+	N      int
+}
+
+// row is one attribute of two models side by side.
+type row struct {
+	Name, A, B string
+	Differ     bool
+}
+
+// House values of how much a page shows.
+const (
+	firstOffers = 24
+	firstOut    = 60
+)
 
 // Station is Shoes.
 func Station() bench.Station {
 	return bench.Station{Path: "shoes", Name: "Shoes", Lead: "Ruled out and ranked, with the reasons; each in its size, with the room before both feet.",
-		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
+		Template: bench.Parse(files, "*.html"), Fields: slices.Concat(app.LetInFields, app.ChooseFields[1:]), Body: bodyOf, Extra: extra}
 }
 
 func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
@@ -94,7 +138,19 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 		return nil, err
 	}
 	dislikes := fit.Dislikes(catalogue)
+	b.Ranked, b.All, b.Reason = len(answer.Ranked), c.Query("all") == "yes", c.Query("out")
+	b.LetIn, b.May = fit.LetIn(catalogue), kit.MustWho(c).Role != app.Trainee
+	b.weights(fit)
+	if err := b.picture(c, fit, catalogue, answer, tried); err != nil {
+		return nil, err
+	}
+	if err := b.compare(c, catalogue); err != nil {
+		return nil, err
+	}
 	for i, r := range answer.Ranked {
+		if i == firstOffers && !b.All {
+			break
+		}
 		o := offer{Ranked: r, At: i + 1, M: catalogue.ByCode(r.Model), Room: draw.Room(r.Size, fit.Units), TryOn: tried[r.Model]}
 		if r.Earlier != nil {
 			o.Earlier = catalogue.ByCode(r.Earlier.Model)
@@ -105,10 +161,101 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 		o.Said = dislikedNear(o.M, dislikes)
 		b.Offers = append(b.Offers, o)
 	}
+	counts := map[string]int{}
 	for _, r := range answer.RuledOut {
-		b.Out = append(b.Out, out{r, catalogue.ByCode(r.Model)})
+		counts[r.Reason]++
+		if len(b.Out) < firstOut && (b.Reason == "" || b.Reason == r.Reason) {
+			b.Out = append(b.Out, out{r, catalogue.ByCode(r.Model)})
+		}
 	}
+	for _, reason := range slices.Sorted(maps.Keys(counts)) {
+		b.Reasons = append(b.Reasons, reasonCount{reason, counts[reason]})
+	}
+	b.OutAll = len(answer.RuledOut)
 	return b, nil
+}
+
+// weights are the marks' sliders, as they are set.
+func (b *body) weights(fit *app.Fit) {
+	for i, name := range match.MarkNames {
+		v := fit.House().Weights[i]
+		if own := fit.Num("mark_weight", "", i+1); own != nil {
+			v = *own
+		}
+		b.Weights = append(b.Weights, weight{i + 1, name, strconv.FormatFloat(v, 'f', -1, 64)})
+	}
+}
+
+// picture draws all candidates on the two axes that were chosen.
+func (b *body) picture(c *gin.Context, fit *app.Fit, catalogue *app.Catalogue, answer match.Answer, tried map[string]bool) error {
+	b.Drawn = c.Query("x") != "" || c.Query("y") != ""
+	b.X, b.Y, b.Axes = c.DefaultQuery("x", "stack"), c.DefaultQuery("y", "softness"), draw.Axes
+	x, okX := draw.AxisOf(b.X)
+	y, okY := draw.AxisOf(b.Y)
+	if !okX || !okY {
+		return app.ErrNotFound
+	}
+	var list []draw.Candidate
+	for i, r := range answer.Ranked {
+		if i >= mostDrawn && !tried[r.Model] {
+			continue
+		}
+		list = append(list, draw.Candidate{M: catalogue.ByCode(r.Model), TryOn: tried[r.Model], URL: bench.URL(fit.ID, "shoes") + "?all=yes#model-" + r.Model})
+	}
+	b.Spread = draw.Spread(list, x, y)
+	return nil
+}
+
+// mostDrawn is how many candidates a picture can hold.
+const mostDrawn = 300
+
+// compare lays two models side by side.
+func (b *body) compare(c *gin.Context, catalogue *app.Catalogue) error {
+	codes := c.QueryArray("with")
+	if len(codes) == 0 {
+		return nil
+	}
+	if len(codes) > 2 {
+		codes = codes[len(codes)-2:]
+	}
+	for _, code := range codes {
+		m := catalogue.ByCode(code)
+		if m == nil {
+			return app.ErrNotFound
+		}
+		b.Two = append(b.Two, m)
+	}
+	if len(b.Two) < 2 {
+		return nil
+	}
+	b.Over = draw.Overlay2(b.Two[0], b.Two[1])
+	add := func(name string, of func(*shoe.Model) string) {
+		x, y := of(b.Two[0]), of(b.Two[1])
+		b.Rows = append(b.Rows, row{name, x, y, x != y})
+	}
+	number := func(name, unit string, of func(*shoe.Model) float64) {
+		add(name, func(m *shoe.Model) string {
+			return strings.TrimSpace(strconv.FormatFloat(units.Round(of(m), 1), 'f', -1, 64) + " " + unit)
+		})
+	}
+	add("For", func(m *shoe.Model) string { return support.Words(string(m.Class)) + ", " + string(m.Surface) })
+	add("Support", func(m *shoe.Model) string { return support.Words(string(m.Level)) })
+	number("Heel stack", "mm", func(m *shoe.Model) float64 { return m.StackHeelMM })
+	number("Forefoot stack", "mm", func(m *shoe.Model) float64 { return m.StackForefootMM })
+	number("Drop", "mm", func(m *shoe.Model) float64 { return m.Drop() })
+	number("Weight", "g", func(m *shoe.Model) float64 { return m.WeightG })
+	number("Softness", "of 5", func(m *shoe.Model) float64 { return m.Softness })
+	number("Bounce", "of 5", func(m *shoe.Model) float64 { return m.Bounce })
+	number("Flexibility", "of 5", func(m *shoe.Model) float64 { return m.Flexibility })
+	add("Plate", func(m *shoe.Model) string { return m.Plate })
+	number("Rocker", "of 3", func(m *shoe.Model) float64 { return float64(m.Rocker) })
+	add("Last", func(m *shoe.Model) string { return support.Words(string(m.LastShape)) + ", " + string(m.Volume) })
+	add("Widths", func(m *shoe.Model) string { return strings.Join(m.Widths, " ") })
+	number("Inner length, against usual", "mm", func(m *shoe.Model) float64 { return m.InnerOffsetMM })
+	number("Lugs", "mm", func(m *shoe.Model) float64 { return m.LugDepthMM })
+	number("How little shoe", "of 35", func(m *shoe.Model) float64 { return m.Bareness() })
+	add("Price", func(m *shoe.Model) string { return kit.Money(m.Price(), m.Currency) })
+	return nil
 }
 
 // dislikedNear says what was disliked of a model or of its maker: a dislike stays with
@@ -156,6 +303,7 @@ func shorterSizes(fit *app.Fit, sup support.Answer, c *app.Catalogue) (term.Side
 func extra(b *bench.Bench) []kit.Route {
 	return []kit.Route{
 		{Method: http.MethodPost, Path: "/fits/:fit/choose", Roles: kit.Everyone, Handle: func(c *gin.Context) { choose(b, c) }},
+		{Method: http.MethodPost, Path: "/fits/:fit/let-in", Roles: []app.Role{app.Owner, app.Fitter}, Handle: func(c *gin.Context) { letIn(b, c) }},
 		{Method: http.MethodPost, Path: "/fits/:fit/take-back", Roles: kit.Everyone, Handle: func(c *gin.Context) { takeBack(b, c) }},
 	}
 }
@@ -172,9 +320,17 @@ func choose(b *bench.Bench, c *gin.Context) {
 		token, err = kit.Token(form)
 	}
 	if err == nil {
-		_, err = b.App.Choose(c, kit.MustWho(c), token, fit.ID, v["model"].Text, v["reason"].Text)
+		sale := app.Sale{Model: v["model"].Text, Reason: v["reason"].Text, FromShelf: v["shelf"].Text == "yes"}
+		if f := v["figure"]; !f.Empty {
+			sale.Figure = &f.Number
+		}
+		if p := v["price"]; !p.Empty {
+			price := int64(p.Number)
+			sale.Price = &price
+		}
+		_, err = b.App.Choose(c, kit.MustWho(c), token, fit.ID, sale)
 	}
-	b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "rotation"))
+	b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "rotation"))
 }
 
 func takeBack(b *bench.Bench, c *gin.Context) {
@@ -190,4 +346,18 @@ func takeBack(b *bench.Bench, c *gin.Context) {
 		return
 	}
 	b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "shoes"))
+}
+
+// letIn lets a model in that was ruled out, or takes that back.
+func letIn(b *bench.Bench, c *gin.Context) {
+	fit, err := b.Load(c)
+	if err != nil {
+		b.Fail(c, err)
+		return
+	}
+	form, v, err := kit.Decode(c, app.LetInFields, kit.MustWho(c).Units, "undo")
+	if err == nil {
+		_, err = b.App.SetLetIn(c, kit.MustWho(c), fit.ID, v["model"].Text, v["let_in"].Text, form.Get("undo") == "yes")
+	}
+	b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "shoes"))
 }
