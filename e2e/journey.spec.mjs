@@ -106,13 +106,18 @@ test("a whole fit, from walking in to the day of replacement", async ({ page }) 
   await accessible(page);
 
   await station(page, "Try-on").click();
-  const tries = await page.locator(".try").count();
+  const tries = await page.locator(".trypager a").count();
   expect(tries).toBeGreaterThanOrEqual(4);
-  await saved(page, async () => {
-    const comfort = page.locator(".try").first().getByLabel("Comfort");
-    await comfort.fill("8");
-    await comfort.press("Tab");
-  });
+  await pick(page, "Comfort", "8");
+  await pick(page, "Heel lifts", "no");
+  await saved(page, () => page.getByLabel("left big toe").check({ force: true }));
+  await page.getByRole("link", { name: "the next pair" }).click();
+  await pick(page, "Comfort", "6");
+  await accessible(page);
+  await page.getByRole("button", { name: "left is better" }).click();
+  await expect(page.locator(".chances li")).toHaveCount(tries);
+  await page.getByRole("button", { name: "even" }).click();
+  await page.getByText("2 comparisons").click();
   await accessible(page);
 
   await station(page, "Shoes").click();

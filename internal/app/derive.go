@@ -455,6 +455,7 @@ type Tried struct {
 	Model   *shoe.Model
 	Comfort *float64 // 0 to 10
 	Word    string
+	Left    string // why it was left
 }
 
 // Tried lists what was tried on, the most comfortable first.
@@ -462,7 +463,7 @@ func (f *Fit) Tried(c *Catalogue) []Tried {
 	by := map[int]*Tried{}
 	var rows []int
 	for k, found := range f.Findings {
-		if k.Name != "try_comfort" && k.Name != "try_word" {
+		if k.Name != "try_comfort" && k.Name != "try_word" && k.Name != "try_left" {
 			continue
 		}
 		m := c.byID(uint64(k.Repeat))
@@ -473,10 +474,13 @@ func (f *Fit) Tried(c *Catalogue) []Tried {
 			by[k.Repeat] = &Tried{Model: m}
 			rows = append(rows, k.Repeat)
 		}
-		if k.Name == "try_comfort" {
+		switch k.Name {
+		case "try_comfort":
 			by[k.Repeat].Comfort = found.Number
-		} else {
+		case "try_word":
 			by[k.Repeat].Word = found.Text
+		default:
+			by[k.Repeat].Left = found.Text
 		}
 	}
 	comfort := func(row int) float64 {

@@ -161,10 +161,7 @@ var Fields = map[string][]Field{
 	"support": {
 		{Name: "likes_light_support", Label: "Likes a light support", Kind: Choice, Choices: []string{"no", "yes"}, How: "told"},
 	},
-	"try-on": {
-		{Name: "try_comfort", Label: "Comfort", Kind: Number, Lo: 0, Hi: 10, ByModel: true, How: "told"},
-		{Name: "try_word", Label: "In a word", Kind: Text, Max: 60, ByModel: true, How: "told"},
-	},
+	"try-on": tryOnFields,
 }
 
 // Fields of the forms that are not a station's findings.

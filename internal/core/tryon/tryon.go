@@ -3,6 +3,7 @@ package tryon
 import (
 	"cmp"
 	"fmt"
+	"hash/fnv"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -374,8 +375,16 @@ func (t table) stop(logs, best []float64, seed uint64, names []string) (bool, st
 	return true, fmt.Sprintf("%s leads with a chance of %.0f %%, and three more comparisons could lift it to %.0f %% at most: they are too alike to tell apart this way.", names[lead], 100*best[lead], 100*most)
 }
 
-// Shuffled is the order in which n pairs are tried, so that the first in the ranking
-// has no advantage.
-func Shuffled(n int, seed int64) []int {
-	return rand.New(rand.NewPCG(uint64(seed), 0x6f726472)).Perm(n)
+// Order is the order in which pairs are tried, so that the first in the ranking has no
+// advantage: each pair's place follows from the seed and its name alone, so that taking
+// one away or adding one leaves the others in their order.
+func Order(pairs []string, seed uint64) []string {
+	out := slices.Clone(pairs)
+	place := func(p string) uint64 {
+		h := fnv.New64a()
+		h.Write([]byte(p))
+		return rand.New(rand.NewPCG(seed, h.Sum64())).Uint64()
+	}
+	slices.SortFunc(out, func(x, y string) int { return cmp.Or(cmp.Compare(place(x), place(y)), cmp.Compare(x, y)) })
+	return out
 }

@@ -267,18 +267,23 @@ func TestRefused(t *testing.T) {
 	}
 }
 
-// The order of a try-on is a permutation, the same for the same seed, and each place is
-// as likely for the first.
-func TestShuffled(t *testing.T) {
+// The order of a try-on holds each pair once, is the same for the same seed, leaves each
+// place as likely for the first, and stays when a pair is taken away.
+func TestOrder(t *testing.T) {
+	pairs := []string{"a", "b", "c", "d", "e", "f"}
 	var first [6]int
-	for seed := range int64(3000) {
-		order := Shuffled(6, seed)
-		if again := Shuffled(6, seed); !slices.Equal(order, again) {
+	for seed := range uint64(3000) {
+		order := Order(pairs, seed)
+		if again := Order(pairs, seed); !slices.Equal(order, again) {
 			t.Fatal("the same seed gives two orders")
 		}
-		first[slices.Index(order, 0)]++
+		less := Order([]string{"f", "d", "b", "a"}, seed)
+		if want := slices.DeleteFunc(slices.Clone(order), func(p string) bool { return p == "c" || p == "e" }); !slices.Equal(less, want) {
+			t.Fatalf("%v without c and e: %v", order, less)
+		}
+		first[slices.Index(order, "a")]++
 		slices.Sort(order)
-		if !slices.Equal(order, []int{0, 1, 2, 3, 4, 5}) {
+		if !slices.Equal(order, pairs) {
 			t.Fatal(order)
 		}
 	}

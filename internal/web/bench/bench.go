@@ -149,7 +149,9 @@ func (v View) Pick(name string, at ...any) (kit.Control, error) {
 	c, err := v.F(name, at...)
 	c.Type = "pick"
 	for _, a := range at {
-		c.Label += fmt.Sprintf(", %v", a)
+		if side, ok := a.(string); ok { // the row of a model is nobody's word
+			c.Label += ", " + side
+		}
 	}
 	return c, err
 }

@@ -1,9 +1,11 @@
 package draw
 
 import (
+	"cmp"
 	"fmt"
 	"html/template"
 	"math"
+	"slices"
 	"strings"
 
 	"trevik/internal/core/shoe"
@@ -78,6 +80,8 @@ func Spread(list []Candidate, x, y Axis) template.HTML {
 	}
 	fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="%.0f" text-anchor="middle">%s</text><text class="word small" transform="translate(14 %.0f) rotate(-90)" text-anchor="middle">%s</text>`,
 		(x0+x1)/2, bottom+36, strings.TrimSpace(x.Label+" "+x.Unit), (top+bottom)/2, strings.TrimSpace(y.Label+" "+y.Unit))
+	named := 0 // names stand above and below in turn
+	slices.SortFunc(list, func(a, b Candidate) int { return cmp.Compare(x.Of(a.M), x.Of(b.M)) })
 	// Those to try last, so that they lie on top.
 	for _, tryOn := range []bool{false, true} {
 		for _, c := range list {
@@ -92,11 +96,12 @@ func Spread(list []Candidate, x, y Axis) template.HTML {
 			fmt.Fprintf(&b, `<a href="%s" aria-label="%s: %s %g, %s %g"><title>%s</title><circle class="%s" cx="%.1f" cy="%.1f" r="%.0f"/>`,
 				template.HTMLEscapeString(c.URL), name, x.Label, tidy(x.Of(c.M)), y.Label, tidy(y.Of(c.M)), name, class, px(x.Of(c.M)), py(y.Of(c.M)), r)
 			if c.TryOn {
-				anchor, dx := "start", 11.0
-				if px(x.Of(c.M)) > x1-90 {
-					anchor, dx = "end", -11
+				dy := -12.0
+				if named%2 == 1 {
+					dy = 20
 				}
-				fmt.Fprintf(&b, `<text class="word small" x="%.1f" y="%.1f" text-anchor="%s">%s %d</text>`, px(x.Of(c.M))+dx, py(y.Of(c.M))+4, anchor, template.HTMLEscapeString(c.M.Name), c.M.Version)
+				named++
+				fmt.Fprintf(&b, `<text class="word small named" x="%.1f" y="%.1f" text-anchor="middle">%s %d</text>`, px(x.Of(c.M)), py(y.Of(c.M))+dy, template.HTMLEscapeString(c.M.Name), c.M.Version)
 			}
 			b.WriteString(`</a>`)
 		}

@@ -3,6 +3,7 @@
 package card
 
 import (
+	"cmp"
 	"embed"
 	"fmt"
 	"html/template"
@@ -66,6 +67,7 @@ type body struct {
 	Advice   foot.Difference
 	Stills   []app.Still
 	Liked    bool
+	NoneWhy  string
 	Note     *note
 	AskKeep  bool     // whether the health answers may be kept was not asked yet
 	Since    []string // what the shop has set otherwise since the fit was closed
@@ -99,6 +101,9 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	}
 	if b.Stills, err = bn.App.Stills(c, kit.MustWho(c), fit.ID); err != nil {
 		return nil, err
+	}
+	if fit.Text("none_today", "", 0) == "yes" {
+		b.NoneWhy = cmp.Or(fit.Text("none_why", "", 0), "a good end, too")
 	}
 	b.Liked = slices.ContainsFunc(b.Support.Why, func(r support.Reason) bool { return r.Evidence == "liked" })
 	if slices.ContainsFunc(fit.Flags(), func(f support.Flag) bool { return slices.Contains(support.ReferFlags, f) }) {

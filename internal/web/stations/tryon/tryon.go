@@ -1,17 +1,24 @@
-// Package tryon is the station of the try-on: the proposed set, in an order that
-// favours none, with comfort asked for each.
+// Package tryon is the station of the try-on: the set, in an order that favours none, a
+// screen for each pair, and comparisons with one on each foot.
 package tryon
 
 import (
 	"embed"
-	"math/rand/v2"
+	"html/template"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"trevik/internal/app"
 	"trevik/internal/core/match"
 	"trevik/internal/core/shoe"
+	"trevik/internal/core/term"
+	core "trevik/internal/core/tryon"
 	"trevik/internal/web/bench"
+	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
 )
 
@@ -19,40 +26,184 @@ import (
 var files embed.FS
 
 type pair struct {
-	Row  int // the model's, by which its comfort is kept
-	M    *shoe.Model
-	Size match.Size
+	At      int
+	Row     int // the model's, by which its findings are kept
+	M       *shoe.Model
+	Size    *match.Size // nil where it is not offered any more
+	Comfort string
+	Chance  string
+	Now     bool
+	Changes []app.FilmChange
+}
+
+// place is where a shoe may press, on a drawn foot.
+type place struct {
+	Value, Label string
+	At           string // its class, by where it lies
+	On           bool
+}
+
+type foot struct {
+	Side    term.Side
+	Drawing template.HTML
+	Places  []place
+}
+
+type lacing struct {
+	Name    string
+	Drawing template.HTML
+	Steps   []string
 }
 
 type body struct {
-	Ready bool
-	Pairs []pair
+	Ready     bool
+	Pairs     []pair
+	Now       *pair
+	Prev      int
+	Next      int
+	Feet      []foot
+	Lacings   []lacing
+	Compare   bool
+	Answer    core.Answer
+	Left      string // proposed for the left foot
+	Right     string
+	Made      []made
+	Others    []kit.Option // models that can be put in
+	Decided   *app.Decision
+	NameOf    func(string) string
+	NoneToday bool
 }
+
+// made is a comparison in words.
+type made struct{ Left, Right, Better string }
 
 // Station is Try-on.
 func Station() bench.Station {
 	return bench.Station{Path: "try-on", Name: "Try-on", Lead: "A set that differs, in an order that favours none. Laced by the fitter; standing, walking, running.",
-		Template: bench.Parse(files, "*.html"),
-		Body: func(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
-			catalogue, err := bn.App.Catalogue(c, kit.MustWho(c))
+		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
+}
+
+func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
+	catalogue, err := bn.App.Catalogue(c, kit.MustWho(c))
+	if err != nil {
+		return nil, err
+	}
+	answer, ready, err := fit.Match(catalogue)
+	if err != nil {
+		return nil, err
+	}
+	sizes := map[string]*match.Size{}
+	for i := range answer.Ranked {
+		sizes[answer.Ranked[i].Model] = &answer.Ranked[i].Size
+	}
+	set := fit.TryOnSet(catalogue, answer.TryOn)
+	b := body{Ready: ready && len(set) > 0, NameOf: catalogue.Name, NoneToday: fit.Text("none_today", "", 0) == "yes"}
+	b.Decided, _ = fit.Choice()
+	if b.Answer, b.Compare, err = fit.Leading(set); err != nil {
+		return nil, err
+	}
+	at, _ := strconv.Atoi(c.Query("pair")) // what is no number is the first
+	at = min(max(at, 1), max(len(set), 1))
+	for i, code := range set {
+		m := catalogue.ByCode(code)
+		p := pair{At: i + 1, Row: catalogue.Row(code), M: m, Size: sizes[code], Now: i+1 == at}
+		if v := fit.Num("try_comfort", "", p.Row); v != nil {
+			p.Comfort = strconv.FormatFloat(*v, 'f', -1, 64)
+		}
+		if b.Compare && len(fit.Comparisons()) > 0 {
+			p.Chance = strconv.Itoa(int(100*b.Answer.PBest[code]+0.5)) + " %"
+		}
+		for _, ch := range fit.FilmChanges() {
+			if strings.Contains(ch.Shod, m.Name) {
+				p.Changes = append(p.Changes, ch)
+			}
+		}
+		b.Pairs = append(b.Pairs, p)
+	}
+	if len(b.Pairs) > 0 {
+		b.Now = &b.Pairs[at-1]
+		b.Prev, b.Next = (at-2+len(set))%len(set)+1, at%len(set)+1
+		b.feet(fit)
+	}
+	for _, name := range app.Lacings {
+		b.Lacings = append(b.Lacings, lacing{name, draw.Lacing(name), draw.LacingSteps(name)})
+	}
+	if len(b.Answer.Next) == 2 {
+		b.Left, b.Right = b.Answer.Next[0], b.Answer.Next[1]
+		// Which stands on the left changes from one comparison to the next.
+		if len(fit.Comparisons())%2 == 1 {
+			b.Left, b.Right = b.Right, b.Left
+		}
+	}
+	for _, x := range fit.Comparisons() {
+		b.Made = append(b.Made, made{catalogue.Name(x.Left), catalogue.Name(x.Right), catalogue.Name(x.Better)})
+	}
+	for _, r := range answer.Ranked {
+		if !slices.Contains(set, r.Model) && len(b.Others) < 100 {
+			b.Others = append(b.Others, kit.Option{Value: r.Model, Text: catalogue.Name(r.Model)})
+		}
+	}
+	return b, nil
+}
+
+// LeadWords says who leads, by the models' names.
+func (b body) LeadWords() string {
+	why := b.Answer.Why
+	for _, r := range b.Answer.Ranked {
+		why = strings.Replace(why, r.Pair, b.NameOf(r.Pair), 1)
+	}
+	return why
+}
+
+// Bar is a chance's bar, 0 to 100.
+func (b body) Bar(code string) string {
+	return strconv.FormatFloat(100*b.Answer.PBest[code], 'f', 1, 64)
+}
+
+// feet are both feet with the places at which the pair presses.
+func (b *body) feet(fit *app.Fit) {
+	on := strings.Split(fit.Text("try_pressure", "", b.Now.Row), ",")
+	for _, s := range term.Sides {
+		f := foot{Side: s, Drawing: draw.TopFoot(string(s))}
+		for _, p := range app.PressurePlaces {
+			value := string(s) + "_" + p
+			f.Places = append(f.Places, place{value, string(s) + " " + strings.ReplaceAll(p, "_", " "), "p-" + value, slices.Contains(on, value)})
+		}
+		b.Feet = append(b.Feet, f)
+	}
+}
+
+func extra(b *bench.Bench) []kit.Route {
+	route := func(path, at string, do func(*gin.Context, *app.Fit) (app.Saved, error)) kit.Route {
+		return kit.Route{Method: http.MethodPost, Path: "/fits/:fit/try-on/" + path, Roles: kit.Everyone, Handle: func(c *gin.Context) {
+			fit, err := b.Load(c)
 			if err != nil {
-				return nil, err
+				b.Fail(c, err)
+				return
 			}
-			answer, ready, err := fit.Match(catalogue)
-			if err != nil {
-				return nil, err
-			}
-			sizes := map[string]match.Size{}
-			for _, r := range answer.Ranked {
-				sizes[r.Model] = r.Size
-			}
-			b := body{Ready: ready && len(answer.TryOn) > 0}
-			for _, id := range answer.TryOn {
-				b.Pairs = append(b.Pairs, pair{catalogue.Row(id), catalogue.ByCode(id), sizes[id]})
-			}
-			// The fit's number is the seed: the order stays while the set does.
-			r := rand.New(rand.NewPCG(fit.ID, 1))
-			r.Shuffle(len(b.Pairs), func(i, j int) { b.Pairs[i], b.Pairs[j] = b.Pairs[j], b.Pairs[i] })
-			return b, nil
+			saved, err := do(c, fit)
+			b.Done(c, Station(), fit, c.Request.PostForm, err, b.SavedURL(fit, "try-on", saved)+at)
 		}}
+	}
+	return []kit.Route{
+		route("compare", "#versus", func(c *gin.Context, fit *app.Fit) (app.Saved, error) {
+			form, err := kit.Form(c, kit.Known("on_left", "on_right", "better"))
+			if err != nil {
+				return app.Saved{}, err
+			}
+			better := map[string]string{"left": form.Get("on_left"), "right": form.Get("on_right"), "even": ""}
+			which, ok := better[form.Get("better")]
+			if !ok {
+				which = "neither"
+			}
+			return b.App.AddComparison(c, kit.MustWho(c), fit.ID, form.Get("on_left"), form.Get("on_right"), which)
+		}),
+		route("set", "", func(c *gin.Context, fit *app.Fit) (app.Saved, error) {
+			form, err := kit.Form(c, kit.Known("model", "in"))
+			if err != nil {
+				return app.Saved{}, err
+			}
+			return b.App.SetInTryOn(c, kit.MustWho(c), fit.ID, form.Get("model"), form.Get("in") == "yes")
+		}),
+	}
 }
