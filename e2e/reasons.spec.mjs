@@ -35,8 +35,8 @@ test("who comes again: still so, what hurts, what may be kept, and the pair they
   await expect(page.locator(".slip", { hasText: "calf, 2 months ago" })).toBeVisible();
 
   // Consent is kept as it is answered, with its day and hand.
-  await saved(page, () => group(page, "May we keep the health answers?").getByText("for a year").click());
-  await expect(page.locator("#consent")).toContainText("for a year, to Teal Marsh, until");
+  await saved(page, () => group(page, "May we keep the health answers?").getByText("one year").click());
+  await expect(page.locator("#consent")).toContainText("one year, to Teal Marsh, until");
   await accessible(page);
 
   await page.goto(`/fits/${fits.again}/old-pair`);

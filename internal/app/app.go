@@ -55,6 +55,7 @@ type App struct {
 	images     imageCache
 	films      filmWork
 	catalogues catalogues
+	imports    imports
 }
 
 // New makes the application on a store; now is the clock.

@@ -33,7 +33,7 @@ type bench struct {
 	now            time.Time
 }
 
-func newBench(t *testing.T) *bench {
+func newBench(t testing.TB) *bench {
 	t.Helper()
 	s := storetest.New(t)
 	b := &bench{store: s, now: now}
@@ -61,7 +61,7 @@ func newBench(t *testing.T) *bench {
 	return b
 }
 
-func must(t *testing.T, err error) {
+func must(t testing.TB, err error) {
 	t.Helper()
 	if err != nil {
 		t.Fatal(err)

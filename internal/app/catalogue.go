@@ -11,6 +11,7 @@ import (
 	"trevik/internal/core/foot"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
+	"trevik/internal/store"
 	"trevik/internal/store/db"
 )
 
@@ -38,6 +39,9 @@ func (c *Catalogue) byID(id uint64) *shoe.Model {
 	}
 	return nil
 }
+
+// ByID finds a model by its row, nil when there is none.
+func (c *Catalogue) ByID(row uint64) *shoe.Model { return c.byID(row) }
 
 // Row is a model's row, by which findings of a model are kept.
 func (c *Catalogue) Row(code string) int { return int(c.rowID(code)) }
@@ -167,17 +171,52 @@ func (a *App) AddModels(ctx context.Context, shopID uint64, models []shoe.Model)
 	if err := checkModels(models); err != nil {
 		return err
 	}
-	return a.store.Tx(ctx, func(q *db.Queries) error {
+	return a.putModels(ctx, shopID, models, nil, func(int) error { return nil })
+}
+
+// putModels writes models that were checked, new ones and those that change, all or
+// none. was is the catalogue before, nil where there is none: a model without a stock of
+// its own keeps what is on the shelf. done is told how many are written.
+func (a *App) putModels(ctx context.Context, shopID uint64, models []shoe.Model, was *Catalogue, done func(int) error) error {
+	return a.store.TxBulk(ctx, func(q *db.Queries, tx db.DBTX) error {
 		revision, err := bump(ctx, q, shopID)
 		if err != nil {
 			return err
 		}
-		for _, m := range models {
-			if err := addModel(ctx, q, shopID, revision, m.WithDefaults()); err != nil {
+		var sizes []store.Size
+		for i, m := range models {
+			m = m.WithDefaults()
+			id, err := q.PutModel(ctx, putParams(shopID, revision, &m))
+			if err != nil {
+				return err
+			}
+			shelf := &m
+			if was != nil {
+				if before := was.ByCode(m.ID); before != nil {
+					if err := q.DeleteModelSizes(ctx, uint64(id)); err != nil {
+						return err
+					}
+					if m.Stock == nil {
+						shelf = before
+					}
+				}
+			}
+			for _, size := range m.SizesUK {
+				for _, w := range m.Widths {
+					sizes = append(sizes, store.Size{ModelID: uint64(id), UKHalf: halves(size), Width: w, Stock: int16(shelf.StockOf(size, w))})
+				}
+			}
+			if len(sizes) >= 5000 {
+				if err := store.AddSizes(ctx, tx, sizes); err != nil {
+					return err
+				}
+				sizes = sizes[:0]
+			}
+			if err := done(i + 1); err != nil {
 				return err
 			}
 		}
-		return nil
+		return store.AddSizes(ctx, tx, sizes)
 	})
 }
 
@@ -190,8 +229,8 @@ func bump(ctx context.Context, q *db.Queries, shopID uint64) (int64, error) {
 	return q.CatalogueRevision(ctx, shopID)
 }
 
-func addModel(ctx context.Context, q *db.Queries, shopID uint64, revision int64, m shoe.Model) error {
-	p := db.AddModelParams{
+func putParams(shopID uint64, revision int64, m *shoe.Model) db.PutModelParams {
+	p := db.PutModelParams{
 		ShopID: shopID, Code: m.ID, Maker: m.Maker, Name: m.Name, Version: int16(m.Version), Year: int16(m.Year), ReplacesCode: m.Replaces, ChangeKind: m.Change,
 		Chart: string(m.Chart), Surface: string(m.Surface), Class: string(m.Class), Level: string(m.Level), SupportBy: strings.Join(texts(m.SupportBy), ","),
 		StackHeelMm: m.StackHeelMM, StackForefootMm: m.StackForefootMM, StackMeasuredBy: m.StackMeasuredFrom, WeightG: m.WeightG, Softness: m.Softness,
@@ -206,18 +245,7 @@ func addModel(ctx context.Context, q *db.Queries, shopID uint64, revision int64,
 	if m.LabelChart != nil {
 		p.LabelUsOverUk, p.LabelEuShift = nullFloat(&m.LabelChart.USOverUK), nullFloat(&m.LabelChart.EUShift)
 	}
-	id, err := q.AddModel(ctx, p)
-	if err != nil {
-		return err
-	}
-	for _, size := range m.SizesUK {
-		for _, w := range m.Widths {
-			if err := q.AddModelSize(ctx, db.AddModelSizeParams{ModelID: uint64(id), UkHalf: halves(size), Width: w, Stock: int16(m.StockOf(size, w))}); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
+	return p
 }
 
 func halves(f foot.Figure) int16 { return int16(2*float64(f) + 0.5) }

@@ -20,8 +20,8 @@ const (
 // Answers to a question of consent.
 const (
 	ConsentNo             = "no"
-	ConsentYes            = "yes"  // a film, for the shop's days
-	ConsentYear           = "year" // health answers
+	ConsentYes            = "yes"      // a film, for the shop's days
+	ConsentYear           = "one_year" // health answers
 	ConsentUntilWithdrawn = "until_withdrawn"
 	ConsentWithdrawn      = "withdrawn"
 )

@@ -90,6 +90,11 @@ func (s *Store) Migrate(ctx context.Context) (int64, error) {
 // Tx runs do in one transaction, which is rolled back when do fails. A deadlock
 // that MariaDB resolved against us is tried again.
 func (s *Store) Tx(ctx context.Context, do func(*db.Queries) error) error {
+	return s.TxBulk(ctx, func(q *db.Queries, _ db.DBTX) error { return do(q) })
+}
+
+// TxBulk is Tx with the transaction itself, for AddSizes.
+func (s *Store) TxBulk(ctx context.Context, do func(*db.Queries, db.DBTX) error) error {
 	for try := 0; ; try++ {
 		err := s.once(ctx, do)
 		var my *mysql.MySQLError
@@ -100,13 +105,13 @@ func (s *Store) Tx(ctx context.Context, do func(*db.Queries) error) error {
 	}
 }
 
-func (s *Store) once(ctx context.Context, do func(*db.Queries) error) error {
+func (s *Store) once(ctx context.Context, do func(*db.Queries, db.DBTX) error) error {
 	tx, err := s.DB.BeginTx(ctx, nil)
 	if err != nil {
 		return err
 	}
 	defer tx.Rollback() // does nothing once committed
-	if err := do(s.Queries.WithTx(tx)); err != nil {
+	if err := do(s.Queries.WithTx(tx), tx); err != nil {
 		return err
 	}
 	return tx.Commit()

@@ -271,6 +271,22 @@ func (m *Model) StockOf(size foot.Figure, width string) int {
 	return n
 }
 
+// Doubts are what of a model does not go with its class, though it is allowed: max_cushion
+// is made for easy running, without a plate, and with at least the house's 38 mm under
+// the heel.
+func (m *Model) Doubts(h *house.Values) []string {
+	var out []string
+	if m.Class == term.MaxCushion {
+		if least := house.Or(h).MaxCushionMM; m.StackHeelMM < least {
+			out = append(out, fmt.Sprintf("Called max cushion, with %g mm under the heel; that begins at %g mm.", m.StackHeelMM, least))
+		}
+		if m.Plate != "none" && m.Plate != "" {
+			out = append(out, "Called max cushion, with a plate.")
+		}
+	}
+	return out
+}
+
 // Bar is one of the seven bars of how little shoe a model is, 0 to 5.
 type Bar struct {
 	Name  string

@@ -592,7 +592,7 @@ var bandWords = map[term.Band]string{
 }
 
 // spelt are the words that underscores alone do not spell.
-var spelt = map[string]string{"swelling_heat_redness": "swelling, heat or redness", "year": "for a year", "achilles": "Achilles"}
+var spelt = map[string]string{"swelling_heat_redness": "swelling, heat or redness", "achilles": "Achilles"}
 
 // Words writes one of the job's words for people: "by_eye" is "by eye".
 func Words(w string) string {

@@ -288,7 +288,7 @@ func (q *Queries) RewriteDecision(ctx context.Context, arg RewriteDecisionParams
 
 const runOutConsents = `-- name: RunOutConsents :many
 SELECT c.runner_id, c.shop_id FROM consents c
-WHERE c.kind = 'health' AND c.answer = 'year' AND c.made_at < ?
+WHERE c.kind = 'health' AND c.answer = 'one_year' AND c.made_at < ?
   AND c.id = (SELECT MAX(l.id) FROM consents l WHERE l.runner_id = c.runner_id AND l.kind = c.kind)
 `
 

@@ -11,135 +11,6 @@ import (
 	"time"
 )
 
-const addModel = `-- name: AddModel :execlastid
-INSERT INTO models (shop_id, code, maker, name, version, year, replaces_code, change_kind, chart, surface, class, level, support_by,
-  stack_heel_mm, stack_forefoot_mm, stack_measured_by, weight_g, softness, bounce, plate, rocker, heel_bevel, flexibility, last_shape, volume,
-  inner_offset_mm, lug_depth_mm, lug_spacing, rubber_softness, metal_tips, rock_plate, toe_bumper, liner, upper_kind, upper_firmness, heel_counter,
-  median_life_km, list_price, sale_price, label_us_over_uk, label_eu_shift, purpose, notes, revision)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
-`
-
-type AddModelParams struct {
-	ShopID          uint64
-	Code            string
-	Maker           string
-	Name            string
-	Version         int16
-	Year            int16
-	ReplacesCode    string
-	ChangeKind      string
-	Chart           string
-	Surface         string
-	Class           string
-	Level           string
-	SupportBy       string
-	StackHeelMm     float64
-	StackForefootMm float64
-	StackMeasuredBy string
-	WeightG         float64
-	Softness        float64
-	Bounce          float64
-	Plate           string
-	Rocker          int8
-	HeelBevel       bool
-	Flexibility     float64
-	LastShape       string
-	Volume          string
-	InnerOffsetMm   float64
-	LugDepthMm      float64
-	LugSpacing      string
-	RubberSoftness  float64
-	MetalTips       bool
-	RockPlate       bool
-	ToeBumper       bool
-	Liner           bool
-	UpperKind       string
-	UpperFirmness   float64
-	HeelCounter     string
-	MedianLifeKm    sql.NullFloat64
-	ListPrice       int64
-	SalePrice       sql.NullInt64
-	LabelUsOverUk   sql.NullFloat64
-	LabelEuShift    sql.NullFloat64
-	Purpose         string
-	Notes           string
-	Revision        int64
-}
-
-func (q *Queries) AddModel(ctx context.Context, arg AddModelParams) (int64, error) {
-	result, err := q.db.ExecContext(ctx, addModel,
-		arg.ShopID,
-		arg.Code,
-		arg.Maker,
-		arg.Name,
-		arg.Version,
-		arg.Year,
-		arg.ReplacesCode,
-		arg.ChangeKind,
-		arg.Chart,
-		arg.Surface,
-		arg.Class,
-		arg.Level,
-		arg.SupportBy,
-		arg.StackHeelMm,
-		arg.StackForefootMm,
-		arg.StackMeasuredBy,
-		arg.WeightG,
-		arg.Softness,
-		arg.Bounce,
-		arg.Plate,
-		arg.Rocker,
-		arg.HeelBevel,
-		arg.Flexibility,
-		arg.LastShape,
-		arg.Volume,
-		arg.InnerOffsetMm,
-		arg.LugDepthMm,
-		arg.LugSpacing,
-		arg.RubberSoftness,
-		arg.MetalTips,
-		arg.RockPlate,
-		arg.ToeBumper,
-		arg.Liner,
-		arg.UpperKind,
-		arg.UpperFirmness,
-		arg.HeelCounter,
-		arg.MedianLifeKm,
-		arg.ListPrice,
-		arg.SalePrice,
-		arg.LabelUsOverUk,
-		arg.LabelEuShift,
-		arg.Purpose,
-		arg.Notes,
-		arg.Revision,
-	)
-	if err != nil {
-		return 0, err
-	}
-	return result.LastInsertId()
-}
-
-const addModelSize = `-- name: AddModelSize :exec
-INSERT INTO model_sizes (model_id, uk_half, width, stock) VALUES (?, ?, ?, ?)
-`
-
-type AddModelSizeParams struct {
-	ModelID uint64
-	UkHalf  int16
-	Width   string
-	Stock   int16
-}
-
-func (q *Queries) AddModelSize(ctx context.Context, arg AddModelSizeParams) error {
-	_, err := q.db.ExecContext(ctx, addModelSize,
-		arg.ModelID,
-		arg.UkHalf,
-		arg.Width,
-		arg.Stock,
-	)
-	return err
-}
-
 const addPair = `-- name: AddPair :execlastid
 INSERT INTO pairs (shop_id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock, made_by, made_at)
 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
@@ -253,6 +124,15 @@ func (q *Queries) CountRunsOfPair(ctx context.Context, pairID uint64) (int64, er
 	var count int64
 	err := row.Scan(&count)
 	return count, err
+}
+
+const deleteModelSizes = `-- name: DeleteModelSizes :exec
+DELETE FROM model_sizes WHERE model_id = ?
+`
+
+func (q *Queries) DeleteModelSizes(ctx context.Context, modelID uint64) error {
+	_, err := q.db.ExecContext(ctx, deleteModelSizes, modelID)
+	return err
 }
 
 const modelSizesOf = `-- name: ModelSizesOf :many
@@ -616,6 +496,121 @@ type PutInStockParams struct {
 func (q *Queries) PutInStock(ctx context.Context, arg PutInStockParams) error {
 	_, err := q.db.ExecContext(ctx, putInStock, arg.ModelID, arg.UkHalf, arg.Width)
 	return err
+}
+
+const putModel = `-- name: PutModel :execlastid
+INSERT INTO models (shop_id, code, maker, name, version, year, replaces_code, change_kind, chart, surface, class, level, support_by,
+  stack_heel_mm, stack_forefoot_mm, stack_measured_by, weight_g, softness, bounce, plate, rocker, heel_bevel, flexibility, last_shape, volume,
+  inner_offset_mm, lug_depth_mm, lug_spacing, rubber_softness, metal_tips, rock_plate, toe_bumper, liner, upper_kind, upper_firmness, heel_counter,
+  median_life_km, list_price, sale_price, label_us_over_uk, label_eu_shift, purpose, notes, revision)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+ON DUPLICATE KEY UPDATE id = LAST_INSERT_ID(id), maker = VALUES(maker), name = VALUES(name), version = VALUES(version), year = VALUES(year), replaces_code = VALUES(replaces_code), change_kind = VALUES(change_kind),
+  chart = VALUES(chart), surface = VALUES(surface), class = VALUES(class), level = VALUES(level), support_by = VALUES(support_by), stack_heel_mm = VALUES(stack_heel_mm),
+  stack_forefoot_mm = VALUES(stack_forefoot_mm), stack_measured_by = VALUES(stack_measured_by), weight_g = VALUES(weight_g), softness = VALUES(softness), bounce = VALUES(bounce), plate = VALUES(plate),
+  rocker = VALUES(rocker), heel_bevel = VALUES(heel_bevel), flexibility = VALUES(flexibility), last_shape = VALUES(last_shape), volume = VALUES(volume), inner_offset_mm = VALUES(inner_offset_mm),
+  lug_depth_mm = VALUES(lug_depth_mm), lug_spacing = VALUES(lug_spacing), rubber_softness = VALUES(rubber_softness), metal_tips = VALUES(metal_tips), rock_plate = VALUES(rock_plate), toe_bumper = VALUES(toe_bumper),
+  liner = VALUES(liner), upper_kind = VALUES(upper_kind), upper_firmness = VALUES(upper_firmness), heel_counter = VALUES(heel_counter), median_life_km = VALUES(median_life_km), list_price = VALUES(list_price),
+  sale_price = VALUES(sale_price), label_us_over_uk = VALUES(label_us_over_uk), label_eu_shift = VALUES(label_eu_shift), purpose = VALUES(purpose), notes = VALUES(notes), revision = VALUES(revision)
+`
+
+type PutModelParams struct {
+	ShopID          uint64
+	Code            string
+	Maker           string
+	Name            string
+	Version         int16
+	Year            int16
+	ReplacesCode    string
+	ChangeKind      string
+	Chart           string
+	Surface         string
+	Class           string
+	Level           string
+	SupportBy       string
+	StackHeelMm     float64
+	StackForefootMm float64
+	StackMeasuredBy string
+	WeightG         float64
+	Softness        float64
+	Bounce          float64
+	Plate           string
+	Rocker          int8
+	HeelBevel       bool
+	Flexibility     float64
+	LastShape       string
+	Volume          string
+	InnerOffsetMm   float64
+	LugDepthMm      float64
+	LugSpacing      string
+	RubberSoftness  float64
+	MetalTips       bool
+	RockPlate       bool
+	ToeBumper       bool
+	Liner           bool
+	UpperKind       string
+	UpperFirmness   float64
+	HeelCounter     string
+	MedianLifeKm    sql.NullFloat64
+	ListPrice       int64
+	SalePrice       sql.NullInt64
+	LabelUsOverUk   sql.NullFloat64
+	LabelEuShift    sql.NullFloat64
+	Purpose         string
+	Notes           string
+	Revision        int64
+}
+
+func (q *Queries) PutModel(ctx context.Context, arg PutModelParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, putModel,
+		arg.ShopID,
+		arg.Code,
+		arg.Maker,
+		arg.Name,
+		arg.Version,
+		arg.Year,
+		arg.ReplacesCode,
+		arg.ChangeKind,
+		arg.Chart,
+		arg.Surface,
+		arg.Class,
+		arg.Level,
+		arg.SupportBy,
+		arg.StackHeelMm,
+		arg.StackForefootMm,
+		arg.StackMeasuredBy,
+		arg.WeightG,
+		arg.Softness,
+		arg.Bounce,
+		arg.Plate,
+		arg.Rocker,
+		arg.HeelBevel,
+		arg.Flexibility,
+		arg.LastShape,
+		arg.Volume,
+		arg.InnerOffsetMm,
+		arg.LugDepthMm,
+		arg.LugSpacing,
+		arg.RubberSoftness,
+		arg.MetalTips,
+		arg.RockPlate,
+		arg.ToeBumper,
+		arg.Liner,
+		arg.UpperKind,
+		arg.UpperFirmness,
+		arg.HeelCounter,
+		arg.MedianLifeKm,
+		arg.ListPrice,
+		arg.SalePrice,
+		arg.LabelUsOverUk,
+		arg.LabelEuShift,
+		arg.Purpose,
+		arg.Notes,
+		arg.Revision,
+	)
+	if err != nil {
+		return 0, err
+	}
+	return result.LastInsertId()
 }
 
 const restoreRun = `-- name: RestoreRun :execrows

@@ -16,7 +16,7 @@ CREATE TABLE consents (
   CONSTRAINT consents_runner_of_shop FOREIGN KEY (runner_id, shop_id) REFERENCES runners (id, shop_id),
   CONSTRAINT consents_maker FOREIGN KEY (made_by, shop_id) REFERENCES users (id, shop_id),
   CONSTRAINT consents_kinds CHECK (kind IN ('film', 'health')),
-  CONSTRAINT consents_answers CHECK (answer IN ('no', 'yes', 'year', 'until_withdrawn', 'withdrawn'))
+  CONSTRAINT consents_answers CHECK (answer IN ('no', 'yes', 'one_year', 'until_withdrawn', 'withdrawn'))
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci;
 
 -- +goose Down

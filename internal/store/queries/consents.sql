@@ -8,7 +8,7 @@ WHERE c.runner_id = sqlc.arg(runner_id) AND c.shop_id = sqlc.arg(shop_id)
 
 -- name: RunOutConsents :many
 SELECT c.runner_id, c.shop_id FROM consents c
-WHERE c.kind = 'health' AND c.answer = 'year' AND c.made_at < sqlc.arg(made_before)
+WHERE c.kind = 'health' AND c.answer = 'one_year' AND c.made_at < sqlc.arg(made_before)
   AND c.id = (SELECT MAX(l.id) FROM consents l WHERE l.runner_id = c.runner_id AND l.kind = c.kind);
 
 -- name: DeleteFindingsOfRunner :exec

@@ -1,12 +1,16 @@
--- name: AddModel :execlastid
+-- name: PutModel :execlastid
 INSERT INTO models (shop_id, code, maker, name, version, year, replaces_code, change_kind, chart, surface, class, level, support_by,
   stack_heel_mm, stack_forefoot_mm, stack_measured_by, weight_g, softness, bounce, plate, rocker, heel_bevel, flexibility, last_shape, volume,
   inner_offset_mm, lug_depth_mm, lug_spacing, rubber_softness, metal_tips, rock_plate, toe_bumper, liner, upper_kind, upper_firmness, heel_counter,
   median_life_km, list_price, sale_price, label_us_over_uk, label_eu_shift, purpose, notes, revision)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
-
--- name: AddModelSize :exec
-INSERT INTO model_sizes (model_id, uk_half, width, stock) VALUES (?, ?, ?, ?);
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+ON DUPLICATE KEY UPDATE id = LAST_INSERT_ID(id), maker = VALUES(maker), name = VALUES(name), version = VALUES(version), year = VALUES(year), replaces_code = VALUES(replaces_code), change_kind = VALUES(change_kind),
+  chart = VALUES(chart), surface = VALUES(surface), class = VALUES(class), level = VALUES(level), support_by = VALUES(support_by), stack_heel_mm = VALUES(stack_heel_mm),
+  stack_forefoot_mm = VALUES(stack_forefoot_mm), stack_measured_by = VALUES(stack_measured_by), weight_g = VALUES(weight_g), softness = VALUES(softness), bounce = VALUES(bounce), plate = VALUES(plate),
+  rocker = VALUES(rocker), heel_bevel = VALUES(heel_bevel), flexibility = VALUES(flexibility), last_shape = VALUES(last_shape), volume = VALUES(volume), inner_offset_mm = VALUES(inner_offset_mm),
+  lug_depth_mm = VALUES(lug_depth_mm), lug_spacing = VALUES(lug_spacing), rubber_softness = VALUES(rubber_softness), metal_tips = VALUES(metal_tips), rock_plate = VALUES(rock_plate), toe_bumper = VALUES(toe_bumper),
+  liner = VALUES(liner), upper_kind = VALUES(upper_kind), upper_firmness = VALUES(upper_firmness), heel_counter = VALUES(heel_counter), median_life_km = VALUES(median_life_km), list_price = VALUES(list_price),
+  sale_price = VALUES(sale_price), label_us_over_uk = VALUES(label_us_over_uk), label_eu_shift = VALUES(label_eu_shift), purpose = VALUES(purpose), notes = VALUES(notes), revision = VALUES(revision);
 
 -- name: ModelsOf :many
 SELECT * FROM models WHERE shop_id = ? AND revision > ? ORDER BY maker, name, version, id;
@@ -75,3 +79,6 @@ UPDATE pairs SET taken_back_at = ? WHERE id = ? AND shop_id = ? AND taken_back_a
 
 -- name: SetPairAside :exec
 UPDATE pairs SET set_aside_on = ? WHERE id = ? AND shop_id = ?;
+
+-- name: DeleteModelSizes :exec
+DELETE FROM model_sizes WHERE model_id = ?;

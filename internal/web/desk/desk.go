@@ -17,7 +17,6 @@ import (
 
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
-	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 	"trevik/internal/store/db"
@@ -42,7 +41,7 @@ const UserKey = "user"
 
 // Routes of the desk.
 func (d *Desk) Routes() []kit.Route {
-	owner := []app.Role{app.Owner}
+	owner, fitters := []app.Role{app.Owner}, []app.Role{app.Owner, app.Fitter}
 	get, post := http.MethodGet, http.MethodPost
 	return []kit.Route{
 		{Method: get, Path: "/sign-in", Handle: d.signInPage},
@@ -56,6 +55,15 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: get, Path: "/new-fit", Roles: kit.Everyone, Handle: d.newFit},
 		{Method: post, Path: "/new-fit", Roles: kit.Everyone, Handle: d.startFit},
 		{Method: get, Path: "/shoes", Roles: kit.Everyone, Handle: d.shoes},
+		{Method: get, Path: "/shoes/export", Roles: kit.Everyone, Handle: d.exportShoes},
+		{Method: get, Path: "/shoes/import", Roles: fitters, Handle: d.importPage},
+		{Method: post, Path: "/shoes/import", Roles: fitters, Handle: d.readImport},
+		{Method: post, Path: "/shoes/import/apply", Roles: fitters, Handle: d.applyImport},
+		{Method: post, Path: "/shoes/import/drop", Roles: fitters, Handle: d.dropImport},
+		{Method: get, Path: "/shoes/new", Roles: fitters, Handle: d.newModel},
+		{Method: post, Path: "/shoes/new", Roles: fitters, Handle: d.saveModel},
+		{Method: get, Path: "/shoes/models/:model", Roles: kit.Everyone, Handle: d.model},
+		{Method: post, Path: "/shoes/models/:model", Roles: fitters, Handle: d.saveModel},
 		{Method: get, Path: "/shop", Roles: kit.Everyone, Handle: d.shop},
 		{Method: post, Path: "/shop", Roles: owner, Handle: d.changeShop},
 		{Method: get, Path: "/shop/house.json", Roles: kit.Everyone, Handle: d.houseFile},
@@ -171,6 +179,9 @@ func (d *Desk) page(c *gin.Context, title, desk string, body any) {
 func (d *Desk) pageWith(c *gin.Context, code int, title, desk string, body any, notice string) {
 	p := d.NewPage(c, title)
 	p.Desk, p.Body, p.Notice = desk, body, notice
+	if desk == "import" || desk == "model" {
+		p.Desk = "shoes"
+	}
 	d.Render(c, code, pages, desk, p)
 }
 
@@ -276,28 +287,6 @@ func (d *Desk) startFit(c *gin.Context) {
 		return
 	}
 	kit.Go(c, bench.URL(id, "hello"))
-}
-
-func (d *Desk) shoes(c *gin.Context) {
-	catalogue, err := d.App.Catalogue(c, kit.MustWho(c))
-	if err != nil {
-		d.Fail(c, err)
-		return
-	}
-	type line struct {
-		*shoe.Model
-		OnShelf int
-	}
-	var list []line
-	for i := range catalogue.Models {
-		m := &catalogue.Models[i]
-		l := line{Model: m}
-		for _, s := range m.Stock {
-			l.OnShelf += s.Count
-		}
-		list = append(list, l)
-	}
-	d.page(c, "Shoes", "shoes", map[string]any{"List": list})
 }
 
 func (d *Desk) units(c *gin.Context) {

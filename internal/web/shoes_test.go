@@ -1,0 +1,177 @@
+package web_test
+
+import (
+	"fmt"
+	"net/http"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"trevik/internal/app"
+	"trevik/internal/core/shoe"
+	"trevik/internal/demo"
+)
+
+// The catalogue is found by words, exported, looked at before it is put in, and a model
+// changed on its page with faults at the column.
+func TestCatalogue(t *testing.T) {
+	s := newSite(t)
+	b := s.as(t, "teal")
+	p := b.get("/shoes?q=max+cushion")
+	p.holds(t, "Fulmar")
+	if strings.Contains(p.body, "Sanderling") {
+		t.Error("words find what they do not name")
+	}
+	csv := b.get("/shoes/export?format=csv")
+	if csv.code != http.StatusOK || !strings.HasPrefix(csv.body, "id,maker,name,version") {
+		t.Fatalf("%d %.60s", csv.code, csv.body)
+	}
+	if p := b.get("/shoes/export?format=xls"); p.code != http.StatusNotFound {
+		t.Errorf("%d", p.code)
+	}
+	p = b.upload("/shoes/import", "file", []byte(strings.Replace(csv.body, ",daily,", ",slippers,", 1)))
+	if p.code != http.StatusUnprocessableEntity || !regexp.MustCompile(`row \d+, class</th><td>is &#34;slippers&#34;; allowed is one of daily`).MatchString(p.body) {
+		t.Errorf("%d", p.code)
+	}
+	if p := b.upload("/shoes/import", "file", nil); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "is missing; choose") {
+		t.Errorf("%d", p.code)
+	}
+	if p := b.post("/shoes/import/apply"); p.code != http.StatusUnprocessableEntity {
+		t.Errorf("put in without a file: %d", p.code)
+	}
+	b.upload("/shoes/import", "file", []byte(strings.Replace(csv.body, "Daily miles without fuss", "Daily miles in quiet", 2))).to(t)
+	b.get("/shoes/import").holds(t, "<b>0</b> new, <b>2</b> changed", "purpose", "Put all of it in")
+	b.post("/shoes/import/apply").to(t)
+	for range 200 {
+		if p = b.get("/shoes/import"); strings.Contains(p.body, ">Put in<") {
+			break
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+	p.holds(t, ">Put in<", "Done")
+	b.get("/shoes?q=quiet").holds(t, "Daily miles in quiet")
+	if p := s.as(t, "wick").get("/shoes/import"); p.code != http.StatusForbidden {
+		t.Errorf("a trainee imports: %d", p.code)
+	}
+
+	at := regexp.MustCompile(`/shoes/models/\d+`).FindString(b.get("/shoes?q=fulmar").body)
+	p = b.get(at)
+	p.holds(t, "How little shoe", "Its numbers", `name="stack_heel_mm"`)
+	form := func(change ...string) []string {
+		var out []string
+		for _, m := range regexp.MustCompile(`<input id="f-[^"]*" name="([^"]*)" type="text" value="([^"]*)"`).FindAllStringSubmatch(p.body, -1) {
+			if m[1] != "id" {
+				out = append(out, m[1], m[2])
+			}
+		}
+		for _, m := range regexp.MustCompile(`(?s)<select id="f-[^"]*" name="([^"]*)".*?</select>`).FindAllStringSubmatch(p.body, -1) {
+			if v := regexp.MustCompile(`<option value="([^"]*)" selected`).FindStringSubmatch(m[0]); v != nil {
+				out = append(out, m[1], v[1])
+			}
+		}
+		for i := 0; i < len(change); i += 2 {
+			for k := 0; k < len(out); k += 2 {
+				if out[k] == change[i] {
+					out[k+1] = change[i+1]
+				}
+			}
+		}
+		return out
+	}
+	bad := b.post(at, form("stack_heel_mm", "400", "name", "")...)
+	if bad.code != http.StatusUnprocessableEntity || !regexp.MustCompile(`id="err-f-name"[^>]*>Is empty`).MatchString(bad.body) || !strings.Contains(bad.body, `value="400"`) {
+		t.Errorf("%d", bad.code)
+	}
+	b.post(at, form("stack_heel_mm", "36", "stack_forefoot_mm", "28")...).to(t)
+	b.get(at).holds(t, `value="36"`, "Called max cushion, with 36 mm under the heel; that begins at 38 mm.")
+}
+
+// The Shoes station: two compared, the picture, what was ruled out by its reason, let in.
+func TestShoesStation(t *testing.T) {
+	s := newSite(t)
+	b := s.as(t, "teal")
+	p := b.get("/fits/5/shoes?x=drop&y=weight")
+	p.holds(t, "All candidates", `class="candidate totry"`, "Drop", "Weight", "What weighs how much")
+	if p := b.get("/fits/5/shoes?x=colour"); p.code != http.StatusNotFound {
+		t.Errorf("%d", p.code)
+	}
+	b.htmx("/fits/5/shoes", "mark_weight.8", "0.5").holds(t, "offered,")
+	if p := b.htmx("/fits/5/shoes", "mark_weight.8", "-1"); p.code != http.StatusUnprocessableEntity {
+		t.Errorf("%d", p.code)
+	}
+	models := regexp.MustCompile(`id="model-([^"]+)"`).FindAllStringSubmatch(p.body, -1)
+	b.get("/fits/5/shoes?with="+models[0][1]+"&with="+models[1][1]).holds(t, "put them away", "pairover", "Heel stack")
+	b.get("/fits/5/shoes?out=level").holds(t, `<span class="tag rust">level</span>`)
+	out := regexp.MustCompile(`(?s)name="model"><option value="([^"]+)"`).FindStringSubmatch(b.get("/fits/5/shoes?out=level").body)
+	if p := b.post("/fits/5/let-in", "model", out[1], "let_in", "short"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "letters long") {
+		t.Errorf("%d", p.code)
+	}
+	if p := s.as(t, "wick").post("/fits/5/let-in", "model", out[1], "let_in", "they want to feel it once"); p.code != http.StatusForbidden {
+		t.Errorf("a trainee: %d", p.code)
+	}
+	b.post("/fits/5/let-in", "model", out[1], "let_in", "they want to feel it once").to(t)
+	b.get("/fits/5/shoes").holds(t, "is let in: “they want to feel it once”", `id="model-`+out[1]+`"`)
+	figure := regexp.MustCompile(`(?s)id="fig-` + models[0][1] + `".*?<option value="([\d.]+)">.*?<option value="([\d.]+)">`).FindStringSubmatch(b.get("/fits/5/shoes").body)
+	if p := b.post("/fits/5/choose", "token", tokenOf(1), "model", models[0][1], "figure", "2"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is no size that fits this runner") {
+		t.Errorf("%d", p.code)
+	}
+	b.post("/fits/5/choose", "token", tokenOf(2), "model", models[0][1], "figure", figure[1], "price", "99,50", "reason", "they know it").to(t)
+	b.get("/fits/5/card").holds(t, "99.50 EUR", "they know it")
+}
+
+// The try-on by its screens, and one on each foot.
+func TestTryOnStation(t *testing.T) {
+	s := newSite(t)
+	b := s.as(t, "teal")
+	p := b.get("/fits/5/try-on")
+	p.holds(t, "the next pair", "One on each foot", "heel lock", "Lead each end through the loop", `aria-label="left big toe"`)
+	row := regexp.MustCompile(`name="try_comfort\.(\d+)"`).FindStringSubmatch(p.body)[1]
+	b.htmx("/fits/5/try-on", "try_comfort."+row, "8").holds(t, "saved")
+	b.htmx("/fits/5/try-on", "try_pressure."+row, "", "try_pressure."+row, "left_big_toe", "try_pressure."+row, "right_heel").holds(t, "saved")
+	if p := b.htmx("/fits/5/try-on", "try_pressure."+row, "left_ear"); p.code != http.StatusUnprocessableEntity {
+		t.Errorf("%d", p.code)
+	}
+	if p := b.htmx("/fits/5/try-on", "try_comfort."+row, "11"); p.code != http.StatusUnprocessableEntity {
+		t.Errorf("%d", p.code)
+	}
+	models := regexp.MustCompile(`(?s)name="on_left">(.*?)</select>`).FindStringSubmatch(p.body)[1]
+	codes := regexp.MustCompile(`value="([^"]+)"`).FindAllStringSubmatch(models, -1)
+	x, y := codes[0][1], codes[1][1]
+	if p := b.post("/fits/5/try-on/compare", "on_left", x, "on_right", x, "better", "left"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "a pair is not compared with itself") {
+		t.Errorf("%d", p.code)
+	}
+	if p := b.post("/fits/5/try-on/compare", "on_left", x, "on_right", y, "better", "both"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "left, right or even") {
+		t.Errorf("%d", p.code)
+	}
+	b.post("/fits/5/try-on/compare", "on_left", x, "on_right", y, "better", "right").to(t)
+	b.get("/fits/5/try-on").holds(t, "1 comparisons", "was better", "Not every pair was compared yet")
+	b.post("/fits/5/try-on/set", "model", x, "in", "no").to(t)
+	if p := b.get("/fits/5/try-on"); strings.Contains(p.body, `<option value="`+x+`" selected`) {
+		t.Error("what was taken out is still in the set")
+	}
+	b.htmx("/fits/5/try-on", "none_today", "yes").holds(t, "saved")
+	b.htmx("/fits/5/try-on", "none_why", "nothing wide enough").holds(t, "saved")
+	b.get("/fits/5/card").holds(t, "None today: nothing wide enough")
+}
+
+// BenchmarkShoes20000 is the Shoes station's page over a catalogue of 20,000 models.
+func BenchmarkShoes20000(b *testing.B) {
+	s := newSite(b)
+	base := demo.Catalogue()
+	list := make([]shoe.Model, 20000)
+	for i := range list {
+		m := base[i%len(base)]
+		m.ID, m.Replaces, m.Change, m.WeightG = fmt.Sprintf("m%d", i), "", "", m.WeightG+float64(i%40)
+		list[i] = m
+	}
+	a := app.New(s.store, func() time.Time { return now })
+	who, err := a.SignIn(b.Context(), "isolde", demo.Password, "x")
+	if err != nil {
+		b.Fatal(err)
+	}
+	if err := a.AddModels(b.Context(), who.ShopID, list); err != nil {
+		b.Fatal(err)
+	}
+	measure(b, s.web.Handler, "/fits/1/shoes", "trevik="+s.as(b, "teal").cookie())
+}
