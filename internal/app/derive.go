@@ -381,6 +381,15 @@ func (f *Fit) usualGround() term.Ground {
 	return term.GroundRoad
 }
 
+// Conditions are the runner's ground and season.
+func (f *Fit) Conditions() []term.Condition {
+	var out []term.Condition
+	for _, c := range f.many("conditions") {
+		out = append(out, term.Condition(c))
+	}
+	return out
+}
+
 // Wearer is what of the runner changes a model's suitability.
 func (f *Fit) Wearer() shoe.Wearer {
 	w := shoe.Wearer{Strike: f.Strike()}
@@ -411,9 +420,7 @@ func (f *Fit) Request(answer support.Answer, c *Catalogue) (r match.Request, ok 
 	for _, p := range week {
 		r.Kinds = append(r.Kinds, match.KindShare{Kind: p.Kind, Ground: p.Ground, Share: p.KM / km})
 	}
-	for _, c := range f.many("conditions") {
-		r.Conditions = append(r.Conditions, term.Condition(c))
-	}
+	r.Conditions = f.Conditions()
 	r.Complaints, _ = f.Complaints()
 	if d, s, l := f.Num("present_drop_mm", "", 0), f.Num("present_stack_mm", "", 0), f.Text("present_level", "", 0); d != nil || s != nil || l != "" {
 		r.Present = &match.Present{DropMM: d, StackMM: s, Level: term.Level(l)}

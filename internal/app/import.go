@@ -185,6 +185,10 @@ func (a *App) ExportCatalogue(ctx context.Context, who Actor, format string, w i
 	return ErrNotFound
 }
 
+// MakersLabels is the answer that a model's label chart is its maker's, for all models of
+// the same maker and chart.
+const MakersLabels = "makers_labels"
+
 // SaveModel writes one model as it was typed, column by column. code is the model that is
 // changed, empty for a new one; its id stays. It fails with a fault.List at the columns.
 func (a *App) SaveModel(ctx context.Context, who Actor, code string, cells map[string]string) (string, error) {
@@ -205,6 +209,8 @@ func (a *App) SaveModel(ctx context.Context, who Actor, code string, cells map[s
 	}
 	cells["currency"] = who.Currency
 	existing := c.replacing()
+	forMaker := cells[MakersLabels] == "yes"
+	delete(cells, MakersLabels)
 	m, err := catalogue.FromCells(cells, who.Currency, existing)
 	if err != nil {
 		return "", err
@@ -212,7 +218,15 @@ func (a *App) SaveModel(ctx context.Context, who Actor, code string, cells map[s
 	if m.Stock == nil {
 		m.Stock = []shoe.Stock{}
 	}
-	return m.ID, a.putModels(ctx, who.ShopID, []shoe.Model{m}, c, func(int) error { return nil })
+	put := []shoe.Model{m}
+	for i := range c.Models {
+		// A maker prints all of its labels one way.
+		if o := c.Models[i]; forMaker && o.Maker == m.Maker && o.ID != m.ID && o.Chart == m.Chart {
+			o.LabelChart = m.LabelChart
+			put = append(put, o)
+		}
+	}
+	return m.ID, a.putModels(ctx, who.ShopID, put, c, func(int) error { return nil })
 }
 
 // Line is a model's versions, the earliest first, with what each changed.

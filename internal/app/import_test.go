@@ -125,6 +125,18 @@ func TestSaveModel(t *testing.T) {
 	if code != m.ID || now.ByCode(m.ID).WeightG != 222 || len(now.Models) != len(c.Models) {
 		t.Errorf("%s %+v", code, now.ByCode(m.ID))
 	}
+	// Its maker's label chart, for all of its models of that chart.
+	cells["label_us_over_uk"], cells["label_eu_shift"], cells[app.MakersLabels] = "1.5", "0.5", "yes"
+	_, err = b.SaveModel(ctx, b.fitter, m.ID, cells)
+	must(t, err)
+	now, err = b.Catalogue(ctx, b.fitter)
+	must(t, err)
+	for _, o := range now.Models {
+		if same := o.LabelChart != nil && o.LabelChart.USOverUK == 1.5; same != (o.Maker == m.Maker && o.Chart == m.Chart) {
+			t.Errorf("%s: label chart %+v", o.ID, o.LabelChart)
+		}
+	}
+	delete(cells, app.MakersLabels)
 	cells["weight_g"], cells["id"] = "9", "fresh-one"
 	_, err = b.SaveModel(ctx, b.fitter, "", cells)
 	faultAt(t, err, "weight_g", "allowed is 50")

@@ -31,5 +31,5 @@ var ModelFields = func() []Field {
 		}
 		out = append(out, f)
 	}
-	return out
+	return append(out, Field{Name: MakersLabels, Label: "Labels so for all of this maker’s", Kind: Choice, Choices: []string{"no", "yes"}})
 }()

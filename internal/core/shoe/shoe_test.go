@@ -2,6 +2,7 @@ package shoe
 
 import (
 	"math"
+	"strings"
 	"testing"
 
 	"trevik/internal/core/fault"
@@ -111,5 +112,50 @@ func TestSuitability(t *testing.T) {
 		if !ok {
 			t.Error(name)
 		}
+	}
+}
+
+func TestGroundHints(t *testing.T) {
+	for name, c := range map[string]struct {
+		change     func(*Model)
+		conditions []term.Condition
+		want       string // in one of the hints; empty: none
+	}{
+		"nothing asked":    {nil, nil, ""},
+		"ice without tips": {nil, []term.Condition{term.BlackIce}, "metal tips, or indoors"},
+		"ice with tips":    {func(m *Model) { m.MetalTips = true }, []term.Condition{term.BlackIce}, "hold on ice"},
+		"soft rubber":      {func(m *Model) { m.RubberSoftness = 5 }, []term.Condition{term.Wet}, "holds on cold"},
+		"hard rubber":      {func(m *Model) { m.RubberSoftness = 1 }, []term.Condition{term.Cold}, "slips"},
+		"liner in grass":   {func(m *Model) { m.Liner = true }, []term.Condition{term.LongGrass, term.Wet}, "fills in long grass"},
+		"liner in heat":    {func(m *Model) { m.Liner = true }, []term.Condition{term.Heat}, "is hot"},
+		"liner in winter":  {func(m *Model) { m.Liner = true }, []term.Condition{term.Cold}, "short wet grass and winter"},
+		"rocks":            {nil, []term.Condition{term.Rocks}, "lacks them"},
+		"made for rocks":   {func(m *Model) { m.RockPlate, m.ToeBumper, m.StackHeelMM = true, true, 28 }, []term.Condition{term.Rocks}, "made for rocks"},
+		"mud":              {func(m *Model) { m.Surface, m.LugDepthMM, m.LugSpacing = term.Trail, 6, "wide" }, nil, "shed mud"},
+	} {
+		m := plain()
+		if c.change != nil {
+			c.change(&m)
+		}
+		got := strings.Join(m.GroundHints(c.conditions), " ")
+		if c.want == "" && got != "" || !strings.Contains(got, c.want) {
+			t.Errorf("%s: %q, want %q", name, got, c.want)
+		}
+	}
+}
+
+func TestDoubts(t *testing.T) {
+	m := plain()
+	m.Class, m.StackHeelMM, m.Plate = term.MaxCushion, 38, "none"
+	if d := m.Doubts(nil); len(d) != 0 {
+		t.Error(d)
+	}
+	m.StackHeelMM, m.Plate = 37.5, "carbon"
+	if d := m.Doubts(nil); len(d) != 2 {
+		t.Error(d)
+	}
+	m.Class = term.Daily
+	if d := m.Doubts(nil); len(d) != 0 {
+		t.Error(d)
 	}
 }

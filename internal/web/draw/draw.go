@@ -198,6 +198,11 @@ func Shoe(m *shoe.Model) template.HTML {
 		right+2, f-lift*0.5+fore*0.3, right-24, ground-lift*0.12, left+190, ground,
 		left+20+bevel, ground,
 		left+8, ground-bevel*0.2, left-3, ground-bevel-2, left-4, h+heel*0.4)
+	// The toe box from above, small, in the corner: its shape is the last's.
+	toe := map[term.LastShape]string{"tapered": "M262 8C286 9 304 17 310 25C302 33 286 39 262 40", "standard": "M262 8C292 8 309 14 310 25C309 35 292 40 262 40", "wide_toe": "M262 6C298 5 311 11 311 24C311 37 298 42 262 42"}[m.LastShape]
+	if toe != "" {
+		fmt.Fprintf(&b, `<path class="toebox" d="%s"/>`, toe)
+	}
 	if m.Plate != "none" && m.Plate != "" {
 		fmt.Fprintf(&b, `<path class="plate" d="M%.1f %.1fC%.1f %.1f %.1f %.1f %.1f %.1f"/>`, left+24, h+heel*0.45, left+110, h+heel*0.6, left+170, ground-fore*0.3, right-22, f-lift*0.4+6)
 	}

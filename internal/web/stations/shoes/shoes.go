@@ -38,7 +38,9 @@ type offer struct {
 	TryOn   bool
 	Earlier *shoe.Model
 	Split   *split
-	Said    string // what the runner disliked of the same maker
+	Said    string   // what the runner disliked of the same maker
+	Hints   []string // of the ground and the season
+	PerKM   string   // price for an expected km
 }
 
 // split is the choice of two pairs in two sizes, where the feet differ by a size.
@@ -65,7 +67,8 @@ type body struct {
 	Choice  *app.Decision
 	Basis   *app.Basis
 	OutAll  int
-	Ranked  int // offers in all; the page shows the first
+	Cheap   *shoe.Model // the cheapest offer; nil where it is the first anyway
+	Ranked  int         // offers in all; the page shows the first
 	All     bool
 	Reasons []reasonCount
 	Reason  string // of the ruled-out ones that are shown; empty is all
@@ -137,7 +140,8 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	dislikes := fit.Dislikes(catalogue)
+	dislikes, conditions := fit.Dislikes(catalogue), fit.Conditions()
+	b.Cheap = cheapest(catalogue, answer)
 	b.Ranked, b.All, b.Reason = len(answer.Ranked), c.Query("all") == "yes", c.Query("out")
 	b.LetIn, b.May = fit.LetIn(catalogue), kit.MustWho(c).Role != app.Trainee
 	b.weights(fit)
@@ -158,7 +162,8 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 		if size, ok := sizes[r.Model]; ok && size.Figure != r.Size.Figure {
 			o.Split = &split{foot.Compare(fit.Feet(), fit.House()).Fitted, shorter, size, 2 * o.M.Price()}
 		}
-		o.Said = dislikedNear(o.M, dislikes)
+		o.Said, o.Hints = dislikedNear(o.M, dislikes), o.M.GroundHints(conditions)
+		o.PerKM = strconv.FormatFloat(r.CostPerKM/100, 'f', 3, 64) + " " + fit.Currency
 		b.Offers = append(b.Offers, o)
 	}
 	counts := map[string]int{}
@@ -272,6 +277,21 @@ func dislikedNear(m *shoe.Model, list []app.Dislike) string {
 		}
 	}
 	return ""
+}
+
+// cheapest is the offer that costs least, for there is always a cheap answer; nil where it
+// is the first one.
+func cheapest(c *app.Catalogue, a match.Answer) *shoe.Model {
+	var out *shoe.Model
+	for _, r := range a.Ranked {
+		if m := c.ByCode(r.Model); out == nil || m.Price() < out.Price() {
+			out = m
+		}
+	}
+	if out == nil || out.ID == a.Ranked[0].Model {
+		return nil
+	}
+	return out
 }
 
 // shorterSizes sizes every model for the shorter foot alone, when the feet are a
