@@ -202,3 +202,57 @@ func TestRankingAsTheFitterSets(t *testing.T) {
 		t.Error("what was taken back is still in")
 	}
 }
+
+// What runners with like feet say of a model after some weeks stands beside it; early
+// impressions, other feet and one's own do not count.
+func TestLikedBy(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	c, err := b.Catalogue(ctx, b.fitter)
+	must(t, err)
+	buy := func(length, ball string) (fit, pair uint64, model string) {
+		t.Helper()
+		fit = b.start(t)
+		b.typed(t, b.fitter, fit, "hello", "flags=none", "surface=road", "weekly_km=30")
+		b.typed(t, b.fitter, fit, "feet", "length_mm.left.1="+length, "length_mm.right.1="+length, "ball_mm.left.1="+ball, "ball_mm.right.1="+ball)
+		a, _, err := b.load(t, fit).Match(c)
+		must(t, err)
+		pair, err = b.Choose(ctx, b.fitter, b.token(), fit, app.Sale{Model: a.Ranked[0].Model})
+		must(t, err)
+		return fit, pair, a.Ranked[0].Model
+	}
+	comfort := func(v float64) *float64 { return &v }
+	fit, pair, model := buy("262", "100")
+	far, farPair, _ := buy("282", "107")
+	faultAt(t, b.AddReport(ctx, b.fitter, b.load(t, fit).Runner.ID, pair, nil, ""), "report_comfort", "is missing")
+	faultAt(t, b.AddReport(ctx, b.fitter, b.load(t, fit).Runner.ID, pair, comfort(7.5), ""), "report_comfort", "whole number")
+	if err := b.AddReport(ctx, b.fitter, b.load(t, fit).Runner.ID, farPair, comfort(7), ""); err == nil {
+		t.Error("another runner's pair is reported")
+	}
+	must(t, b.AddReport(ctx, b.fitter, b.load(t, fit).Runner.ID, pair, comfort(2), "stiff at first"))
+	other := b.start(t)
+	b.typed(t, b.fitter, other, "feet", "length_mm.left.1=264", "ball_mm.left.1=101")
+	liked := func(fit uint64) app.Liking {
+		t.Helper()
+		m, err := b.LikedBy(ctx, b.fitter, b.load(t, fit))
+		must(t, err)
+		return m[uint64(c.Row(model))]
+	}
+	if l := liked(other); l.N != 0 {
+		t.Errorf("a first impression counts: %+v", l)
+	}
+	b.now = b.now.AddDate(0, 0, 30)
+	must(t, b.AddReport(ctx, b.fitter, b.load(t, fit).Runner.ID, pair, comfort(8), "soft now"))
+	must(t, b.AddReport(ctx, b.fitter, b.load(t, far).Runner.ID, farPair, comfort(1), ""))
+	if l := liked(other); l.N != 1 || l.Mean != 8 || !l.Few() {
+		t.Errorf("%+v, want 8 by one", l)
+	}
+	if l := liked(fit); l.N != 0 {
+		t.Errorf("their own report counts: %+v", l)
+	}
+	reports, err := b.Reports(ctx, b.fitter, b.load(t, fit).Runner.ID)
+	must(t, err)
+	if r := reports[pair]; len(r) != 2 || r[0].Comfort != 8 || r[0].AfterDays != 30 || r[1].AfterDays != 0 {
+		t.Errorf("%+v", r)
+	}
+}

@@ -195,3 +195,19 @@ func TestArchAndVolume(t *testing.T) {
 		}
 	}
 }
+
+func TestLikeFeet(t *testing.T) {
+	a := Kind{262, 100, "medium", term.ArchLow}
+	for name, c := range map[string]struct {
+		b    Kind
+		want bool
+	}{
+		"the same": {a, true}, "6 mm longer": {Kind{268, 100, "medium", term.ArchLow}, true}, "longer": {Kind{268.5, 100, "medium", term.ArchLow}, false},
+		"wider": {Kind{262, 105.5, "medium", term.ArchLow}, false}, "another volume": {Kind{262, 100, "full", term.ArchLow}, false}, "another arch": {Kind{262, 100, "medium", term.ArchHigh}, false},
+		"less known": {Kind{LengthMM: 260}, true}, "no length": {Kind{BallMM: 100}, false},
+	} {
+		if got := a.Like(c.b); got != c.want || c.b.Like(a) != c.want {
+			t.Errorf("%s: %v", name, got)
+		}
+	}
+}

@@ -131,6 +131,17 @@ type Pair struct {
 	MadeAt      time.Time
 }
 
+type PairReport struct {
+	ID        uint64
+	ShopID    uint64
+	PairID    uint64
+	AfterDays int32
+	Comfort   int8
+	Note      string
+	MadeBy    uint64
+	MadeAt    time.Time
+}
+
 type Picture struct {
 	ID      uint64
 	ShopID  uint64

@@ -24,11 +24,12 @@ var files embed.FS
 
 type pair struct {
 	app.Worn
-	Fan    template.HTML
-	Recent []app.Run // newest first
-	School string
-	Answer wear.SchoolAnswer
-	Lead   string
+	Fan     template.HTML
+	Recent  []app.Run // newest first
+	School  string
+	Answer  wear.SchoolAnswer
+	Lead    string
+	Reports []app.Report
 }
 
 // PairOptions are the pairs that a run can be put down in.
@@ -50,7 +51,7 @@ type body struct {
 // Station is Distance.
 func Station() bench.Station {
 	return bench.Station{Path: "distance", Name: "Distance", Lead: "Runs against pairs, what is left of each, and when to order the next.",
-		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra, Fields: app.RunFields}
+		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra, Fields: slices.Concat(app.RunFields, app.ReportFields)}
 }
 
 const recent = 6
@@ -64,8 +65,12 @@ func bodyOf(c *gin.Context, b *bench.Bench, fit *app.Fit) (any, error) {
 	if err != nil {
 		return nil, err
 	}
+	reports, err := b.App.Reports(c, kit.MustWho(c), fit.Runner.ID)
+	if err != nil {
+		return nil, err
+	}
 	for _, w := range worn {
-		p := pair{Worn: w, Fan: draw.Fan(w.Wear, fit.Today), Lead: fit.Now.WearSchool}
+		p := pair{Reports: reports[w.Pair.ID], Worn: w, Fan: draw.Fan(w.Wear, fit.Today), Lead: fit.Now.WearSchool}
 		p.Answer = map[string]wear.SchoolAnswer{"by_distance": w.Wear.Schools.ByDistance, "by_own_history": w.Wear.Schools.ByOwnHistory, "by_condition": w.Wear.Schools.ByCondition}[p.Lead]
 		runs := slices.Clone(w.Pair.Runs)
 		slices.Reverse(runs)
@@ -79,6 +84,7 @@ func extra(b *bench.Bench) []kit.Route {
 	count := func(counts bool) gin.HandlerFunc { return func(c *gin.Context) { setCounts(b, c, counts) } }
 	return []kit.Route{
 		{Method: http.MethodPost, Path: "/fits/:fit/runs", Roles: kit.Everyone, Handle: func(c *gin.Context) { add(b, c) }},
+		{Method: http.MethodPost, Path: "/fits/:fit/pairs/:pair/report", Roles: kit.Everyone, Handle: func(c *gin.Context) { report(b, c) }},
 		{Method: http.MethodPost, Path: "/fits/:fit/runs/:run/withdraw", Roles: kit.Everyone, Handle: count(false)},
 		{Method: http.MethodPost, Path: "/fits/:fit/runs/:run/restore", Roles: kit.Everyone, Handle: count(true)},
 	}
@@ -102,6 +108,29 @@ func add(b *bench.Bench, c *gin.Context) {
 			r.TempC = &t.Number
 		}
 		_, err = b.App.AddRun(c, who, token, fit.Runner.ID, r)
+	}
+	b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "distance")+"?saved="+strconv.FormatInt(b.App.Now().Unix(), 10))
+}
+
+// report puts down how a pair does after some weeks.
+func report(b *bench.Bench, c *gin.Context) {
+	fit, err := b.Load(c)
+	if err != nil {
+		b.Fail(c, err)
+		return
+	}
+	id, err := kit.ID(c, "pair")
+	if err != nil {
+		b.Fail(c, err)
+		return
+	}
+	form, v, err := kit.Decode(c, app.ReportFields, kit.MustWho(c).Units)
+	if err == nil {
+		var comfort *float64
+		if x := v["report_comfort"]; !x.Empty {
+			comfort = &x.Number
+		}
+		err = b.App.AddReport(c, kit.MustWho(c), fit.Runner.ID, id, comfort, v["report_note"].Text)
 	}
 	b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "distance")+"?saved="+strconv.FormatInt(b.App.Now().Unix(), 10))
 }

@@ -41,6 +41,7 @@ type offer struct {
 	Said    string   // what the runner disliked of the same maker
 	Hints   []string // of the ground and the season
 	PerKM   string   // price for an expected km
+	Liked   *app.Liking
 }
 
 // split is the choice of two pairs in two sizes, where the feet differ by a size.
@@ -142,6 +143,10 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	}
 	dislikes, conditions := fit.Dislikes(catalogue), fit.Conditions()
 	b.Cheap = cheapest(catalogue, answer)
+	liked, err := bn.App.LikedBy(c, kit.MustWho(c), fit)
+	if err != nil {
+		return nil, err
+	}
 	b.Ranked, b.All, b.Reason = len(answer.Ranked), c.Query("all") == "yes", c.Query("out")
 	b.LetIn, b.May = fit.LetIn(catalogue), kit.MustWho(c).Role != app.Trainee
 	b.weights(fit)
@@ -164,6 +169,9 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 		}
 		o.Said, o.Hints = dislikedNear(o.M, dislikes), o.M.GroundHints(conditions)
 		o.PerKM = strconv.FormatFloat(r.CostPerKM/100, 'f', 3, 64) + " " + fit.Currency
+		if l, told := liked[uint64(catalogue.Row(r.Model))]; told {
+			o.Liked = &l
+		}
 		b.Offers = append(b.Offers, o)
 	}
 	counts := map[string]int{}
