@@ -1,0 +1,113 @@
+// Catalogue, matching and try-on in the browser: files, sliders, a choice in another
+// size, one on each foot, by keyboard and by touch.
+import { accessible, expect, fits, saved, test } from "./fixtures.mjs";
+import { signIn } from "./trevik.mjs";
+
+const fit = 5;
+
+test.describe("a file of models", () => {
+  test.use({ expected: ["422"] });
+  test("is looked at row by row, refused whole, and put in whole", async ({ page }) => {
+    await signIn(page);
+    await page.goto("/shoes");
+    const csv = await (await page.request.get("/shoes/export?format=csv")).text();
+    await page.getByRole("link", { name: "Import" }).click();
+    const send = async (text) => {
+      await page.setInputFiles("#f-file", { name: "models.csv", mimeType: "text/csv", buffer: Buffer.from(text) });
+      await page.getByRole("button", { name: "Look at it" }).click();
+    };
+    await send(csv.replace(",neutral,", ",wobbly,"));
+    await expect(page.getByRole("alert")).toContainText("Nothing was changed. 1 thing is wrong");
+    await expect(page.getByRole("alert")).toContainText(/row \d+, level/);
+    await accessible(page);
+    await send(csv.replaceAll("Daily miles without fuss", "Daily miles in quiet"));
+    await expect(page.getByText("What it would change")).toBeVisible();
+    await accessible(page);
+    await page.getByRole("button", { name: "Put all of it in" }).click();
+    await expect(page.getByRole("heading", { name: "Put in", exact: true })).toBeVisible();
+    await page.getByRole("button", { name: "Done" }).click();
+    await page.goto("/shoes?q=quiet");
+    await expect(page.getByText("Daily miles in quiet").first()).toBeVisible();
+
+    // A model on its page: a fault at its column, nothing lost.
+    await page.locator(".modelcard a").first().click();
+    await accessible(page);
+    await page.getByLabel("Weight g").fill("9");
+    await page.getByLabel("Notes").fill("laces bite at first");
+    await page.getByRole("button", { name: "Save" }).click();
+    await expect(page.getByText("Is 9 g; allowed is 50 to 700 g")).toBeVisible();
+    await expect(page.getByLabel("Notes")).toHaveValue("laces bite at first");
+    await page.getByLabel("Weight g").fill("231");
+    await page.getByRole("button", { name: "Save" }).click();
+    await expect(page.getByLabel("Weight g")).toHaveValue("231");
+    for (const width of [1280, 1024, 390]) {
+      await page.setViewportSize({ width, height: 800 });
+      for (const path of ["/shoes", "/shoes/import", "/shoes/models/1"]) {
+        await page.goto(path);
+        await fits(page);
+      }
+    }
+  });
+});
+
+test("weights are moved and rank anew, two are compared, one is chosen in another size", async ({ page }) => {
+  await signIn(page);
+  await page.goto(`/fits/${fit}/shoes`);
+  await page.getByText("What weighs how much").click();
+  await accessible(page);
+  const scores = () => page.locator(".score").allTextContents();
+  const before = await scores();
+  await saved(page, async () => {
+    await page.getByLabel("money", { exact: true }).focus();
+    await page.keyboard.press("End");
+  });
+  expect(await scores()).not.toEqual(before);
+  await page.goto(`/fits/${fit}/shoes?x=drop&y=weight#picture`);
+  await expect(page.locator("svg.spread .totry").first()).toBeVisible();
+  await accessible(page);
+  await page.getByRole("link", { name: /^compare/ }).nth(0).click();
+  await page.getByRole("link", { name: /^compare/ }).nth(1).click();
+  await expect(page.locator("table.two tbody tr")).toHaveCount(17);
+  await accessible(page);
+  await page.getByText("Ruled out:").click();
+  await page.locator(".ruled").getByRole("link", { name: /^level/ }).click();
+  await expect(page.locator(".ruled li .tag").first()).toHaveText("level");
+
+  await page.getByText("Another size, or another price").first().click();
+  const form = page.locator(".offer").first().locator("form", { has: page.getByLabel("Price paid") });
+  await form.getByLabel("Size").selectOption({ index: 2 });
+  await form.getByLabel("Price paid").fill("101,50");
+  await form.getByLabel("In their words").fill("a little more room");
+  await form.getByRole("button").click();
+  await expect(page.getByRole("heading", { name: "Rotation" })).toBeVisible();
+  await page.goto(`/fits/${fit}/card`);
+  await expect(page.locator(".card")).toContainText("101.50 EUR");
+  await expect(page.locator(".card")).toContainText("a little more room");
+});
+
+test("one thumb runs the try-on, and comparisons say who leads", async ({ browser, baseURL }) => {
+  const context = await browser.newContext({ baseURL, viewport: { width: 1024, height: 768 }, hasTouch: true });
+  const page = await context.newPage();
+  await signIn(page);
+  await page.goto(`/fits/${fit}/try-on`);
+  await accessible(page);
+  await saved(page, () => page.getByRole("radiogroup", { name: "Comfort", exact: true }).getByText("7", { exact: true }).tap());
+  await saved(page, () => page.locator(".press.p-right_heel").tap());
+  await expect(page.getByLabel("right heel")).toBeChecked();
+  const [left, right] = [page.locator("#f-on_left"), page.locator("#f-on_right")];
+  const favourite = await left.locator("option").first().getAttribute("value");
+  for (const other of await left.locator("option").evaluateAll((list) => list.slice(1).map((o) => o.value))) {
+    for (let n = 0; n < 2; n++) {
+      await left.selectOption(favourite);
+      await right.selectOption(other);
+      await page.getByRole("button", { name: "left is better" }).tap();
+      await expect(page.locator("#saved")).toContainText("saved");
+    }
+  }
+  await expect(page.locator("#versus")).toContainText("enough to stop");
+  await expect(page.locator(".chances li").first()).toContainText("%");
+  await page.getByText("Lacing, before").tap();
+  await expect(page.locator("svg.lacing")).toHaveCount(6);
+  await accessible(page);
+  await context.close();
+});
