@@ -11,18 +11,19 @@ mkdirSync(out, { recursive: true });
 const views = [
   ["today", "/"],
   ["new-fit", "/new-fit"],
-  ["hello", "/fits/4/hello"],
+  ["hello", "/fits/10/hello"],
   ["old-pair", "/fits/4/old-pair"],
   ["feet", "/fits/4/feet"],
   ["print", "/fits/5/print"],
   ["gait", "/fits/4/gait"],
-  ["support", "/fits/1/support"],
-  ["shoes", "/fits/1/shoes"],
-  ["try-on", "/fits/1/try-on"],
+  ["support", "/fits/4/support"],
+  ["shoes", "/fits/5/shoes"],
+  ["try-on", "/fits/5/try-on"],
   ["rotation", "/fits/2/rotation"],
   ["distance", "/fits/2/distance"],
   ["card", "/fits/2/card"],
   ["catalogue", "/shoes"],
+  ["model", "/shoes/models/3"],
   ["shop", "/shop"],
 ];
 
