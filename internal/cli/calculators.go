@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"strconv"
@@ -12,6 +13,7 @@ import (
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/match"
+	"trevik/internal/core/rotation"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/tryon"
@@ -180,6 +182,42 @@ func tryonTable(w io.Writer, a tryon.Answer) {
 	fmt.Fprintln(w, a.Why)
 	if len(a.Next) == 2 && !a.Stop {
 		fmt.Fprintf(w, "Next: %s against %s\n", a.Next[0], a.Next[1])
+	}
+	warnings(w, a.Warnings)
+}
+
+func (t *tool) rotateCmd() *cobra.Command {
+	return t.asJSON(&cobra.Command{Use: "rotate WEEK.json", Short: "The best set of pairs for a week of runs, proven", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			var w rotation.Week
+			if err := t.read(args[0], &w); err != nil {
+				return err
+			}
+			a, err := rotation.Solve(c.Context(), w)
+			if err != nil {
+				return err
+			}
+			return t.answer(a, func(out io.Writer) { rotateTable(out, w, a) })
+		}})
+}
+
+func rotateTable(w io.Writer, week rotation.Week, a rotation.Answer) {
+	tw := tabwriter.NewWriter(w, 0, 8, 2, ' ', 0)
+	fmt.Fprintln(tw, "PART\tDAY\tKM\tPAIR")
+	for _, p := range week.Parts {
+		pair := a.Assign[p.ID]
+		if pair == "" {
+			pair = "not covered"
+		}
+		fmt.Fprintf(tw, "%s\t%s %s\t%.1f\t%s\n", p.ID, p.Day, p.Start, p.KM, pair)
+	}
+	tw.Flush()
+	fmt.Fprintf(w, "%s: %.1f km covered, %d spent; buy %s\n", support.Words(a.Status), a.CoveredKM, a.Spent, cmp.Or(strings.Join(a.Buy, ", "), "nothing"))
+	for _, p := range a.Curve {
+		fmt.Fprintf(w, "With up to %d: %.1f km covered, %d spent\n", p.Pairs, p.CoveredKM, p.Spent)
+	}
+	for _, y := range a.Why {
+		fmt.Fprintln(w, y)
 	}
 	warnings(w, a.Warnings)
 }

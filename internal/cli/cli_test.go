@@ -352,3 +352,28 @@ func TestTryonContract(t *testing.T) {
 		t.Errorf("%d %q", code, out)
 	}
 }
+
+func TestRotateContract(t *testing.T) {
+	week := `{"schema":"trevik.week/v1","budget":32000,"currency":"EUR","max_pairs":3,"min_suit":0.5,"rest_hours":24,
+"parts":[{"id":"tue-reps","run":"tue","day":"tue","start":"18:30","minutes":40,"km":6,"kind":"intervals","ground":"track"},{"id":"sun-long","run":"sun","day":"sun","start":"09:00","km":18,"kind":"long","ground":"road"}],
+"pairs":[{"id":"a","owned":true,"price":0,"rest_hours":24,"max_run_km":null,"life_km":300,"suitability":[{"kind":"long","ground":"road","value":0.9}]},{"id":"b","owned":false,"price":14000,"suitability":[{"kind":"intervals","ground":"track","value":0.8}]}]}`
+	v := answer(t, week, "rotate", "-")
+	for field, want := range map[string]any{"schema": "trevik.rotation/v1", "status": "optimal", "covered_km": 24.0, "suit_km": 21.0, "spent": 14000.0} {
+		if v[field] != want {
+			t.Errorf("%s: %v, want %v", field, v[field], want)
+		}
+	}
+	if v["assign"].(map[string]any)["tue-reps"] != "b" || len(v["buy"].([]any)) != 1 || len(v["use"].([]any)) != 2 || len(v["uncovered"].([]any)) != 0 || len(v["curve"].([]any)) != 6 {
+		t.Errorf("%v", v)
+	}
+	pair := v["pairs"].([]any)[0].(map[string]any)
+	if pair["id"] != "a" || pair["weekly_km"] != 18.0 || pair["weeks_left"] != 16.67 || pair["min_rest_hours"] != nil {
+		t.Errorf("%v", pair)
+	}
+	if code, out, errOut := call(strings.Replace(week, "18:30", "25:00", 1), "rotate", "-", "--json"); code != AtFault || out != "" || !strings.Contains(errOut, "parts[0].start") {
+		t.Errorf("%d %q %q", code, out, errOut)
+	}
+	if code, out, _ := call(week, "rotate", "-"); code != Answered || !strings.Contains(out, "Every run is covered") || !strings.Contains(out, "buy b") {
+		t.Errorf("%d %q", code, out)
+	}
+}

@@ -1,6 +1,10 @@
-// Package rotation tells which of a runner's pairs serves which kind of run.
+// Package rotation tells which pairs serve a runner's week.
 //
-// The pair with the highest suitability takes the kind, from a suitability of
+// Solve finds the best set of pairs for a week with its days and hours, proven: most
+// metres covered, then the best suited, the cheapest, the fewest, and the first in the
+// list, with each pair's rest kept (docs/method.md).
+//
+// Serve is the plain answer where no days are known: the pair with the highest suitability takes the kind, from a suitability of
 // 0.5 up; between equals the earlier in the list. A kind that no pair serves is
 // left open, and the page says what is missing.
 package rotation

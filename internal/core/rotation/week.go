@@ -1,0 +1,229 @@
+package rotation
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"sort"
+	"strconv"
+
+	"trevik/internal/core/fault"
+	"trevik/internal/core/term"
+)
+
+const (
+	WeekSchema   = "trevik.week/v1"
+	AnswerSchema = "trevik.rotation/v1"
+)
+
+// Limits and house values of a week.
+const (
+	MostParts      = 60
+	MostPairs      = 120
+	weekMinutes    = 7 * 24 * 60
+	minutesPerKM   = 6.0 // where a part's minutes are not told
+	defaultRest    = 24.0
+	defaultMinSuit = LeastSuit
+	curveTo        = 6
+)
+
+// Days of a week, in order.
+var Days = []string{"mon", "tue", "wed", "thu", "fri", "sat", "sun"}
+
+// WeekPart is one part of a run in a week that repeats.
+type WeekPart struct {
+	ID      string      `json:"id"`
+	Run     string      `json:"run"` // parts of one run share it; the part's own id when missing
+	Day     string      `json:"day"`
+	Start   string      `json:"start"` // 15:04
+	Minutes *float64    `json:"minutes"`
+	KM      float64     `json:"km"`
+	Kind    term.Kind   `json:"kind"`
+	Ground  term.Ground `json:"ground"`
+}
+
+// Suit is how well a pair serves a kind of run on a ground, 0 to 1.
+type Suit struct {
+	Kind   term.Kind   `json:"kind"`
+	Ground term.Ground `json:"ground"`
+	Value  float64     `json:"value"`
+}
+
+// Candidate is a pair that is owned or can be bought. Price in minor units.
+type Candidate struct {
+	ID          string   `json:"id"`
+	Owned       bool     `json:"owned"`
+	Price       int64    `json:"price"`
+	RestHours   *float64 `json:"rest_hours"`
+	MaxRunKM    *float64 `json:"max_run_km"`
+	LifeKM      *float64 `json:"life_km"`
+	Suitability []Suit   `json:"suitability"`
+}
+
+// Week is a week of runs and the pairs to choose among.
+type Week struct {
+	Schema    string      `json:"schema"`
+	Budget    *int64      `json:"budget"` // minor units; nil is no limit
+	Currency  string      `json:"currency"`
+	MaxPairs  *int        `json:"max_pairs"` // nil is no limit
+	MinSuit   *float64    `json:"min_suit"`
+	RestHours *float64    `json:"rest_hours"`
+	Parts     []WeekPart  `json:"parts"`
+	Pairs     []Candidate `json:"pairs"`
+}
+
+// check validates a week and turns it into the problem in integers.
+func (w *Week) check() (*problem, error) {
+	var l fault.List
+	if w.Schema != "" && w.Schema != WeekSchema {
+		l.Add("schema", "is %q; allowed is %q", w.Schema, WeekSchema)
+	}
+	if w.Budget != nil {
+		l.Range("budget", float64(*w.Budget), 0, 1e9, "minor units")
+	}
+	if w.MaxPairs != nil && (*w.MaxPairs < 1 || *w.MaxPairs > MostPairs) {
+		l.Add("max_pairs", "is %d; allowed is 1 to %d", *w.MaxPairs, MostPairs)
+	}
+	minSuit, rest := defaultMinSuit, defaultRest
+	if w.MinSuit != nil && l.Range("min_suit", *w.MinSuit, 0, 1, "") {
+		minSuit = *w.MinSuit
+	}
+	if w.RestHours != nil && l.Range("rest_hours", *w.RestHours, 0, 168, "hours") {
+		rest = *w.RestHours
+	}
+	if len(w.Parts) > MostParts {
+		l.Add("parts", "are %d; allowed are up to %d in a week", len(w.Parts), MostParts)
+	}
+	if len(w.Parts) == 0 {
+		l.Add("parts", "are missing; give the parts of a week's runs")
+	}
+	if len(w.Pairs) > MostPairs {
+		l.Add("pairs", "are %d; allowed are up to %d", len(w.Pairs), MostPairs)
+	}
+	if len(l) > 0 {
+		return nil, l
+	}
+	p := &problem{maxPairs: len(w.Pairs), budget: math.MaxInt64}
+	if w.MaxPairs != nil {
+		p.maxPairs = min(p.maxPairs, *w.MaxPairs)
+	}
+	if w.Budget != nil {
+		p.budget = *w.Budget
+	}
+	w.checkParts(&l, p)
+	w.checkPairs(&l, p, minSuit, rest)
+	return p, l.Err()
+}
+
+func (w *Week) checkParts(l *fault.List, p *problem) {
+	seen, runs := map[string]bool{}, map[string]int{}
+	for i, part := range w.Parts {
+		at := fmt.Sprintf("parts[%d]", i)
+		if part.ID == "" || len(part.ID) > 80 {
+			l.Add(at+".id", "is missing or over 80 letters")
+		} else if seen[part.ID] {
+			l.Add(at+".id", "is %q, which an earlier part has", part.ID)
+		}
+		seen[part.ID] = true
+		day := slices.Index(Days, part.Day)
+		fault.OneOf(l, at+".day", part.Day, Days)
+		start, okStart := clock(part.Start)
+		if !okStart {
+			l.Add(at+".start", "is %q; allowed is a time of day such as 18:30", part.Start)
+		}
+		okKM := l.Range(at+".km", part.KM, 0.001, 1000, "km")
+		minutes := minutesPerKM * part.KM
+		if part.Minutes != nil {
+			minutes = *part.Minutes
+			l.Range(at+".minutes", minutes, 0.1, 48*60, "minutes")
+		}
+		fault.OneOf(l, at+".kind", part.Kind, term.Kinds)
+		fault.OneOf(l, at+".ground", part.Ground, term.Grounds)
+		run := part.Run
+		if run == "" {
+			run = "part " + part.ID
+		}
+		if _, known := runs[run]; !known {
+			runs[run] = len(runs)
+		}
+		if okKM {
+			begin := float64(day*24*60 + start)
+			p.parts = append(p.parts, piece{index: i, run: runs[run], begin: begin, end: begin + minutes, metres: int64(math.Round(1000 * part.KM))})
+		}
+	}
+	if len(*l) > 0 {
+		return
+	}
+	p.runMetres = make([]int64, len(runs))
+	for _, x := range p.parts {
+		p.runMetres[x.run] += x.metres
+	}
+	sort.SliceStable(p.parts, func(i, j int) bool { return p.parts[i].begin < p.parts[j].begin })
+	// Two different runs that overlap, the week's end included.
+	for i, x := range p.parts {
+		for _, y := range p.parts[i+1:] {
+			if x.run != y.run && (y.begin < x.end-1e-9 || x.begin+weekMinutes < y.end-1e-9) {
+				l.Add(fmt.Sprintf("parts[%d].start", y.index), "overlaps %q, a part of another run", w.Parts[x.index].ID)
+			}
+		}
+	}
+}
+
+func clock(s string) (int, bool) {
+	if len(s) != 5 || s[2] != ':' {
+		return 0, false
+	}
+	h, err1 := strconv.Atoi(s[:2])
+	m, err2 := strconv.Atoi(s[3:])
+	return 60*h + m, err1 == nil && err2 == nil && h >= 0 && h < 24 && m >= 0 && m < 60
+}
+
+func (w *Week) checkPairs(l *fault.List, p *problem, minSuit, rest float64) {
+	seen := map[string]bool{}
+	for i, c := range w.Pairs {
+		at := fmt.Sprintf("pairs[%d]", i)
+		if c.ID == "" || len(c.ID) > 120 {
+			l.Add(at+".id", "is missing or over 120 letters")
+		} else if seen[c.ID] {
+			l.Add(at+".id", "is %q, which an earlier pair has", c.ID)
+		}
+		seen[c.ID] = true
+		l.Range(at+".price", float64(c.Price), 0, 1e8, "minor units")
+		k := machine{index: i, rest: 60 * rest, suit: make([]int64, len(p.parts))}
+		if !c.Owned {
+			k.price = c.Price
+		}
+		if c.RestHours != nil && l.Range(at+".rest_hours", *c.RestHours, 0, 168, "hours") {
+			k.rest = 60 * *c.RestHours
+		}
+		if c.MaxRunKM != nil {
+			l.Range(at+".max_run_km", *c.MaxRunKM, 0, 1000, "km")
+		}
+		if c.LifeKM != nil {
+			l.Range(at+".life_km", *c.LifeKM, 0, 1e5, "km")
+		}
+		table := map[[2]string]float64{}
+		for j, s := range c.Suitability {
+			in := fmt.Sprintf("%s.suitability[%d]", at, j)
+			fault.OneOf(l, in+".kind", s.Kind, term.Kinds)
+			fault.OneOf(l, in+".ground", s.Ground, term.Grounds)
+			l.Range(in+".value", s.Value, 0, 1, "")
+			key := [2]string{string(s.Kind), string(s.Ground)}
+			if _, twice := table[key]; twice {
+				l.Add(in, "is the second value for %s on %s", s.Kind, s.Ground)
+			}
+			table[key] = s.Value
+		}
+		for j, x := range p.parts {
+			part := w.Parts[x.index]
+			v := table[[2]string{string(part.Kind), string(part.Ground)}]
+			long := c.MaxRunKM != nil && float64(p.runMetres[x.run]) > 1000**c.MaxRunKM+0.5
+			if v < minSuit-1e-9 || long {
+				k.suit[j] = -1
+			} else {
+				k.suit[j] = int64(math.Round(1000 * v))
+			}
+		}
+		p.pairs = append(p.pairs, k)
+	}
+}
