@@ -150,9 +150,12 @@ func TestTryOnStation(t *testing.T) {
 	if p := b.get("/fits/5/try-on"); strings.Contains(p.body, `<option value="`+x+`" selected`) {
 		t.Error("what was taken out is still in the set")
 	}
+	b.get("/fits/5/try-on").holds(t, "They choose it", "Why, in their words")
 	b.htmx("/fits/5/try-on", "none_today", "yes").holds(t, "saved")
 	b.htmx("/fits/5/try-on", "none_why", "nothing wide enough").holds(t, "saved")
 	b.get("/fits/5/card").holds(t, "None today: nothing wide enough")
+	b.post("/fits/5/choose", "token", tokenOf(3), "model", y, "reason", "it was simply gone from my mind").to(t)
+	b.get("/fits/5/try-on").holds(t, "They chose", "it was simply gone from my mind")
 }
 
 // BenchmarkShoes20000 is the Shoes station's page over a catalogue of 20,000 models.

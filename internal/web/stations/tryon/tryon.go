@@ -155,6 +155,20 @@ func (b body) LeadWords() string {
 	return why
 }
 
+// Leader is the pair to propose: the leading one, else the most comfortable.
+func (b body) Leader() string {
+	if len(b.Made) > 0 {
+		return b.Answer.Ranked[0].Pair
+	}
+	best, code := -1.0, ""
+	for _, p := range b.Pairs {
+		if v, err := strconv.ParseFloat(p.Comfort, 64); err == nil && v > best {
+			best, code = v, p.M.ID
+		}
+	}
+	return code
+}
+
 // Bar is a chance's bar, 0 to 100.
 func (b body) Bar(code string) string {
 	return strconv.FormatFloat(100*b.Answer.PBest[code], 'f', 1, 64)
