@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"hash/fnv"
 	"math"
-	"math/rand/v2"
 	"slices"
 
 	"trevik/internal/core/fault"
@@ -161,7 +160,8 @@ func Compare(c Comparisons) (Answer, error) {
 		seed = uint64(*c.Seed)
 	}
 	logs, cov := t.fit()
-	best := chances(logs, cov, seed)
+	z := normals(t.n, seed)
+	best := chances(logs, cov, z)
 	a := Answer{Schema: AnswerSchema, PBest: map[string]float64{}, Next: []string{}, Warnings: []fault.Warning{}}
 	for i, p := range c.Pairs {
 		a.Ranked = append(a.Ranked, Ranked{p, units.Round(logs[i], 6), units.Round(math.Sqrt(cov[i][i]), 6)})
@@ -171,7 +171,7 @@ func Compare(c Comparisons) (Answer, error) {
 	if i, j := t.next(best); j > 0 {
 		a.Next = []string{c.Pairs[i], c.Pairs[j]}
 	}
-	a.Stop, a.Why = t.stop(logs, best, seed, c.Pairs)
+	a.Stop, a.Why = t.stop(logs, best, z, c.Pairs)
 	for i, p := range c.Pairs {
 		if t.n > 1 && t.compared(i) == 0 {
 			a.Warnings = append(a.Warnings, fault.Warning{Code: "not_compared", Text: p + " was not compared yet; its strength is the middle."})
@@ -282,16 +282,25 @@ func inverse(m [][]float64) [][]float64 {
 	return out
 }
 
-// chances of each pair to be the best.
-func chances(logs []float64, cov [][]float64, seed uint64) []float64 {
+// normals are the draws of n pairs, one after another: the same for each question that is
+// asked of them, so that answers differ by the question alone.
+func normals(n int, seed uint64) []float64 {
+	r := stream(seed)
+	out := make([]float64, draws*n)
+	for i := range out {
+		out[i] = r.normal()
+	}
+	return out
+}
+
+// chances of each pair to be the best, by the draws z.
+func chances(logs []float64, cov [][]float64, z []float64) []float64 {
 	n := len(logs)
 	l := cholesky(cov)
-	r := rand.New(rand.NewPCG(seed, 0x7265766b))
-	count, z := make([]int, n), make([]float64, n)
-	for range draws {
+	count := make([]int, n)
+	for ; len(z) > 0; z = z[n:] {
 		best, top := 0, math.Inf(-1)
 		for i := range n {
-			z[i] = r.NormFloat64()
 			v := logs[i]
 			for k := 0; k <= i; k++ {
 				v += l[i][k] * z[k]
@@ -307,6 +316,24 @@ func chances(logs []float64, cov [][]float64, seed uint64) []float64 {
 		out[i] = float64(c) / draws
 	}
 	return out
+}
+
+// stream is a row of numbers that follows from its seed alone (SplitMix64; Steele, Lea
+// and Flood 2014).
+type stream uint64
+
+func (s *stream) next() uint64 {
+	*s += 0x9e3779b97f4a7c15
+	z := uint64(*s)
+	z = (z ^ z>>30) * 0xbf58476d1ce4e5b9
+	z = (z ^ z>>27) * 0x94d049bb133111eb
+	return z ^ z>>31
+}
+
+// normal is the next number as one of the standard normal distribution.
+func (s *stream) normal() float64 {
+	u := (float64(s.next()>>11) + 0.5) / (1 << 53)
+	return math.Sqrt2 * math.Erfinv(2*u-1)
 }
 
 // next is the comparison between the two most likely bests; of those that are as
@@ -332,7 +359,7 @@ func (t table) next(best []float64) (i, j int) {
 // stop says whether comparing may end: the leader's chance is high enough, or every
 // pair was compared and three more comparisons, whatever comes of them, cannot lift it
 // there.
-func (t table) stop(logs, best []float64, seed uint64, names []string) (bool, string) {
+func (t table) stop(logs, best, z []float64, names []string) (bool, string) {
 	if t.n == 1 {
 		return true, "There is nothing to compare it with."
 	}
@@ -362,7 +389,7 @@ func (t table) stop(logs, best []float64, seed uint64, names []string) (bool, st
 				try := more.clone()
 				try.wins[i][j]++
 				logs, cov := try.fit()
-				if chance := chances(logs, cov, seed)[lead]; chance > most {
+				if chance := chances(logs, cov, z)[lead]; chance > most {
 					most, lifted = chance, try
 				}
 			}
@@ -383,7 +410,8 @@ func Order(pairs []string, seed uint64) []string {
 	place := func(p string) uint64 {
 		h := fnv.New64a()
 		h.Write([]byte(p))
-		return rand.New(rand.NewPCG(seed, h.Sum64())).Uint64()
+		r := stream(seed ^ h.Sum64())
+		return r.next()
 	}
 	slices.SortFunc(out, func(x, y string) int { return cmp.Or(cmp.Compare(place(x), place(y)), cmp.Compare(x, y)) })
 	return out
