@@ -112,3 +112,73 @@ test("one thumb runs the try-on, and comparisons say who leads", async ({ browse
   await accessible(page);
   await context.close();
 });
+
+test("the week is laid out on the board by keyboard, and the best pairs follow", async ({ page }) => {
+  await signIn(page);
+  await page.goto(`/fits/${fit}/rotation`);
+  await page.getByText("The week on the board").focus();
+  await page.keyboard.press("Enter");
+  await page.getByRole("button", { name: "Lay out the week from Hello" }).focus();
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("heading", { name: "The best pairs for this week, proven" })).toBeVisible();
+  await expect(page.locator("svg.weekboard .runbar").first()).toBeVisible();
+  await accessible(page);
+  await saved(page, () => page.getByLabel("Day, 5").selectOption("tue"));
+  await expect(page.getByText("it does not count yet")).toBeVisible();
+  await saved(page, () => page.getByLabel("Kind, 5").selectOption("tempo"));
+  await saved(page, async () => {
+    await page.getByLabel("Distance, 5").fill("7");
+    await page.keyboard.press("Tab");
+  });
+  await expect(page.locator("svg.weekboard")).toContainText("tempo 7 km");
+  await page.getByRole("link", { name: "without it?" }).first().click();
+  await expect(page.getByText("To look only, not saved.")).toBeVisible();
+  await accessible(page);
+  for (const width of [1280, 1024, 390]) {
+    await page.setViewportSize({ width, height: 800 });
+    await page.goto(`/fits/${fit}/rotation`);
+    await fits(page);
+  }
+});
+
+test("a run is dragged to another day, and the parts of its run go with it", async ({ page }) => {
+  await signIn(page);
+  await page.goto(`/fits/${fit}/rotation`);
+  const board = page.getByText("The week on the board");
+  const lay = page.getByRole("button", { name: /^Lay (it )?out/ });
+  if (!(await lay.isVisible())) await board.click();
+  await lay.click();
+  await expect(page.locator('.runbar[data-row="1"]')).toBeVisible();
+  const put = async (label, value) => {
+    const field = page.getByLabel(label, { exact: true });
+    await saved(page, async () => {
+      if (await field.evaluate((f) => f.tagName === "SELECT")) await field.selectOption(value);
+      else {
+        await field.fill(value);
+        await page.keyboard.press("Tab");
+      }
+    });
+  };
+  for (const [row, start] of [[1, "18:00"], [2, "18:30"]]) {
+    await put(`Day, ${row}`, "tue");
+    await put(`At, ${row}`, start);
+    await put(`Distance, ${row}`, "3");
+    await put(`Part of run, ${row}`, "g");
+  }
+  const bar = page.locator('.runbar[data-row="1"]');
+  await expect(bar).toHaveAttribute("data-run", "run g");
+  await bar.scrollIntoViewIfNeeded();
+  const box = await bar.boundingBox();
+  const svg = await page.locator("svg.weekboard").boundingBox();
+  const day = (svg.width * 720) / 880 / 7;
+  await page.mouse.move(box.x + 3, box.y + 5);
+  await page.mouse.down();
+  await page.mouse.move(box.x + 3 + day, box.y + 5, { steps: 8 });
+  await page.mouse.up();
+  await expect(page.getByLabel("Day, 1", { exact: true })).toHaveValue("wed");
+  await expect(page.getByLabel("Day, 2", { exact: true })).toHaveValue("wed");
+  await expect(page.getByLabel("At, 1", { exact: true })).toHaveValue("18:00");
+  await expect(page.locator('.runbar[data-row="2"]')).toHaveAttribute("data-begin", String(2 * 1440 + 18 * 60 + 30));
+  await page.reload();
+  await expect(page.getByLabel("Day, 1", { exact: true })).toHaveValue("wed");
+});

@@ -26,7 +26,8 @@ const (
 	Choice             // one of Choices
 	Many               // any of Choices, comma-separated
 	Text
-	Day // 2006-01-02
+	Day   // 2006-01-02
+	Clock // 15:04
 )
 
 // Unit of a number, canonical: what is stored. Money is stored in minor units.
@@ -161,7 +162,8 @@ var Fields = map[string][]Field{
 	"support": {
 		{Name: "likes_light_support", Label: "Likes a light support", Kind: Choice, Choices: []string{"no", "yes"}, How: "told"},
 	},
-	"try-on": tryOnFields,
+	"try-on":   tryOnFields,
+	"rotation": planFields,
 }
 
 // Fields of the forms that are not a station's findings.
@@ -298,6 +300,8 @@ func (f Field) Allowed(u units.System) string {
 		return fmt.Sprintf("up to %d letters", f.Max)
 	case Day:
 		return "a day such as 2026-11-24"
+	case Clock:
+		return "a time of day such as 18:30, up to 23:59"
 	}
 	return "one of " + strings.Join(support.WordsOf(f.Choices), ", ")
 }
@@ -374,6 +378,13 @@ func (f Field) Read(l *fault.List, k Key, typed []string, u units.System) (Value
 			l.Add(at, "is %q; allowed is %s", clip(s), f.Allowed(u))
 			return v, false
 		}
+	case Clock:
+		d, err := time.Parse("15:04", s)
+		if err != nil {
+			l.Add(at, "is %q; allowed is %s", clip(s), f.Allowed(u))
+			return v, false
+		}
+		v.Text = d.Format("15:04") // 7:30 is 07:30
 	}
 	return v, true
 }

@@ -18,11 +18,12 @@ const (
 
 // Limits and house values of a week.
 const (
-	MostParts      = 60
-	MostPairs      = 120
-	weekMinutes    = 7 * 24 * 60
-	minutesPerKM   = 6.0 // where a part's minutes are not told
-	defaultRest    = 24.0
+	MostParts    = 60
+	MostPairs    = 120
+	weekMinutes  = 7 * 24 * 60
+	minutesPerKM = 6.0 // where a part's minutes are not told
+	// DefaultRest is the hours that foam rests where a week says nothing else.
+	DefaultRest    = 24.0
 	defaultMinSuit = LeastSuit
 	curveTo        = 6
 )
@@ -72,6 +73,16 @@ type Week struct {
 	Pairs     []Candidate `json:"pairs"`
 }
 
+// Times are when a part of a valid week begins and ends, in minutes of the week.
+func (p WeekPart) Times() (begin, end float64) {
+	start, _ := clock(p.Start)
+	begin = float64(slices.Index(Days, p.Day)*24*60 + start)
+	if p.Minutes != nil {
+		return begin, begin + *p.Minutes
+	}
+	return begin, begin + minutesPerKM*p.KM
+}
+
 // check validates a week and turns it into the problem in integers.
 func (w *Week) check() (*problem, error) {
 	var l fault.List
@@ -84,7 +95,7 @@ func (w *Week) check() (*problem, error) {
 	if w.MaxPairs != nil && (*w.MaxPairs < 1 || *w.MaxPairs > MostPairs) {
 		l.Add("max_pairs", "is %d; allowed is 1 to %d", *w.MaxPairs, MostPairs)
 	}
-	minSuit, rest := defaultMinSuit, defaultRest
+	minSuit, rest := defaultMinSuit, DefaultRest
 	if w.MinSuit != nil && l.Range("min_suit", *w.MinSuit, 0, 1, "") {
 		minSuit = *w.MinSuit
 	}

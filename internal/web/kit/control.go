@@ -53,6 +53,8 @@ func ControlOf(f app.Field, k app.Key, u units.System, found app.Finding, typed 
 		c.Value, c.Max = found.Text, f.Max
 	case app.Day:
 		c.Type, c.Value = "date", found.Text
+	case app.Clock:
+		c.Value, c.Max = found.Text, 5
 	case app.Choice:
 		c.Type = "choice"
 		on[found.Text] = true

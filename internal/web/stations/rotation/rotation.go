@@ -3,17 +3,27 @@
 package rotation
 
 import (
+	"cmp"
 	"embed"
+	"html/template"
 	"math"
 	"net/http"
+	"net/url"
+	"regexp"
+	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"trevik/internal/app"
+	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/rotation"
+	"trevik/internal/core/support"
+	"trevik/internal/core/term"
 	"trevik/internal/web/bench"
+	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
 )
 
@@ -37,6 +47,43 @@ type body struct {
 	Serving app.Serving
 	Aside   []app.Pair
 	Models  []kit.Option
+	Plan    *plan
+	Rows    []int // of the board, that are filled and some more
+	Empty   []int // the rows after them
+	Half    int   // rows of the board that lack something
+	Laid    bool
+	Gym     bool // they lift in a week
+}
+
+// plan is the best set of pairs for the week on the board.
+type plan struct {
+	Answer   rotation.Answer
+	Board    template.HTML
+	Curve    []point
+	Lines    []line
+	Without  []string // left out to look
+	More     bool     // more money, to look
+	MoreText string
+	Limited  bool // the money for new pairs was told
+	Before   *rotation.Answer
+	Fault    string
+}
+
+type point struct {
+	rotation.Point
+	Width string
+	Now   bool
+}
+
+// line is one pair of the plan.
+type line struct {
+	ID, Name string
+	Buy      bool
+	Price    int64
+	KM       float64
+	Weeks    *float64
+	Rest     *float64
+	Drop     string // the address of the answer without it
 }
 
 // Station is Rotation.
@@ -74,11 +121,125 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 			b.Aside = append(b.Aside, p)
 		}
 	}
+	told, _ := fit.Week()
+	b.Gym = slices.ContainsFunc(told, func(p rotation.Part) bool { return p.Kind == term.Gym })
+	parts, half := fit.Planned()
+	last := 0
+	for i := 1; i <= app.PlanRows; i++ {
+		if fit.Text("plan_day", "", i) != "" || fit.Num("plan_km", "", i) != nil || fit.Text("plan_kind", "", i) != "" {
+			last = i
+		}
+	}
+	for i := 1; i <= app.PlanRows; i++ {
+		if i <= max(5, last+2) {
+			b.Rows = append(b.Rows, i)
+		} else {
+			b.Empty = append(b.Empty, i)
+		}
+	}
+	b.Half, b.Laid = half, len(parts) > 0
+	if len(parts) > 0 {
+		worn, err := fit.Worn(b.Serving)
+		if err != nil {
+			return nil, err
+		}
+		if b.Plan, err = planOf(c, fit, catalogue, worn, parts); err != nil {
+			return nil, err
+		}
+	}
 	return b, nil
+}
+
+// extraMoney is what the what-if of more budget adds, minor units.
+const extraMoney = 5000
+
+// planOf finds the best set for the board, and beside it what the address asks to look at.
+func planOf(c *gin.Context, fit *app.Fit, catalogue *app.Catalogue, worn []app.Worn, parts []rotation.WeekPart) (*plan, error) {
+	candidates, err := fit.Candidates(catalogue, worn, parts)
+	if err != nil {
+		return nil, err
+	}
+	names, prices := map[string]string{}, map[string]int64{}
+	for _, x := range candidates {
+		names[x.ID], prices[x.ID] = x.Name, x.Price
+	}
+	p := &plan{Without: c.QueryArray("without"), More: c.Query("more") == "yes"}
+	more := int64(0)
+	if p.More {
+		more = extraMoney
+	}
+	week := fit.PlanWeek(parts, candidates, p.Without, more)
+	p.Answer, err = rotation.Solve(c.Request.Context(), week)
+	if faults, ok := fault.As(err); ok {
+		p.Fault = boardFault(faults[0], parts)
+		return p, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	p.MoreText = kit.Money(extraMoney, fit.Currency)
+	p.Limited = fit.Num("plan_money", "", 0) != nil
+	if len(p.Without) > 0 || p.More {
+		before, err := rotation.Solve(c.Request.Context(), fit.PlanWeek(parts, candidates, nil, 0))
+		if err != nil {
+			return nil, err
+		}
+		p.Before = &before
+	}
+	most := 0.0
+	for _, x := range p.Answer.Curve {
+		most = math.Max(most, x.CoveredKM)
+	}
+	for _, x := range p.Answer.Curve {
+		p.Curve = append(p.Curve, point{x, strconv.FormatFloat(100*x.CoveredKM/math.Max(most, 0.1), 'f', 1, 64), x.Pairs == *week.MaxPairs})
+	}
+	for _, u := range p.Answer.Pairs {
+		p.Lines = append(p.Lines, line{u.ID, names[u.ID], slices.Contains(p.Answer.Buy, u.ID), prices[u.ID], u.WeeklyKM, u.WeeksLeft, u.MinRestHours, bench.URL(fit.ID, "rotation") + "?" + url.Values{"without": append(slices.Clone(p.Without), u.ID)}.Encode() + "#plan"})
+	}
+	p.Board = draw.WeekBoard(boardRows(fit, p.Answer, parts, names), fit.Open())
+	return p, nil
+}
+
+// partOf finds the part that a fault is about.
+var partOf = regexp.MustCompile(`^parts\[(\d+)\]\.`)
+
+// boardFault says a fault of the week by its row on the board.
+func boardFault(f fault.Fault, parts []rotation.WeekPart) string {
+	at := "The board"
+	if m := partOf.FindStringSubmatch(f.Field); m != nil {
+		if i, err := strconv.Atoi(m[1]); err == nil && i < len(parts) {
+			at = kit.Sentence(parts[i].ID)
+		}
+	}
+	return at + " " + strings.ReplaceAll(f.Text, `"`, "") + "."
+}
+
+// boardRows are the pairs of the answer with their runs, and what no pair covers.
+func boardRows(fit *app.Fit, a rotation.Answer, parts []rotation.WeekPart, names map[string]string) []draw.WeekRow {
+	var rows []draw.WeekRow
+	add := func(name string, rest float64, open bool, takes func(string) bool) {
+		r := draw.WeekRow{Name: name, Rest: rest, Open: open}
+		for _, x := range parts {
+			if !takes(x.ID) {
+				continue
+			}
+			begin, end := x.Times()
+			r.Runs = append(r.Runs, draw.WeekRun{Begin: begin, End: end, Label: support.Words(string(x.Kind)) + " " + fit.Units.Distance(x.KM), Row: strings.TrimPrefix(x.ID, "row "), Run: cmp.Or(x.Run, x.ID)})
+		}
+		if len(r.Runs) > 0 {
+			rows = append(rows, r)
+		}
+	}
+	for _, id := range a.Use {
+		add(names[id], 60*rotation.DefaultRest, false, func(part string) bool { return a.Assign[part] == id })
+	}
+	add("not covered", 0, true, func(part string) bool { return slices.Contains(a.Uncovered, part) })
+	return rows
 }
 
 func extra(b *bench.Bench) []kit.Route {
 	return []kit.Route{
+		{Method: http.MethodPost, Path: "/fits/:fit/rotation/lay-out", Roles: kit.Everyone, Handle: func(c *gin.Context) { layOut(b, c) }},
 		{Method: http.MethodPost, Path: "/fits/:fit/pairs", Roles: kit.Everyone, Handle: func(c *gin.Context) { add(b, c) }},
 		{Method: http.MethodPost, Path: "/fits/:fit/pairs/:pair/set-aside", Roles: kit.Everyone, Handle: func(c *gin.Context) { setAside(b, c, true) }},
 		{Method: http.MethodPost, Path: "/fits/:fit/pairs/:pair/resume", Roles: kit.Everyone, Handle: func(c *gin.Context) { setAside(b, c, false) }},
@@ -118,4 +279,21 @@ func setAside(b *bench.Bench, c *gin.Context, aside bool) {
 		err = b.App.SetAside(c, kit.MustWho(c), fit.Runner.ID, id, aside)
 	}
 	b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "rotation"))
+}
+
+// layOut puts the week that was told on the board.
+func layOut(b *bench.Bench, c *gin.Context) {
+	fit, err := b.Load(c)
+	if err == nil {
+		_, err = kit.Form(c, kit.Known())
+	}
+	var saved app.Saved
+	if err == nil {
+		saved, err = b.App.LayOut(c, kit.MustWho(c), fit.ID)
+	}
+	if fit == nil {
+		b.Fail(c, err)
+		return
+	}
+	b.Done(c, Station(), fit, nil, err, b.SavedURL(fit, "rotation", saved))
 }
