@@ -201,7 +201,6 @@ var (
 		{Name: "view", Label: "Seen", Kind: Choice, Choices: texts(gait.Views)},
 		{Name: "gait", Label: "At a", Kind: Choice, Choices: texts(gait.Motions)},
 		{Name: "shod", Label: "In", Kind: Text, Max: 80},
-		{Name: "complaint_when", Label: "When it comes", Kind: Choice, Choices: []string{"at_the_start", "during", "after", "next_morning", "always"}, Repeats: ComplaintRows, How: "told"},
 		{Name: "surface", Label: "On", Kind: Choice, Choices: gait.Surfaces},
 		{Name: "near", Label: "Leg towards the camera", Kind: Choice, Choices: texts(term.Sides)},
 		{Name: "dots", Label: "Colour of the dots", Kind: Choice, Choices: []string{"any", "magenta", "orange", "green", "yellow", "blue"}},

@@ -76,7 +76,7 @@ func (f *Fit) StillAsked(last *Fit) []Question {
 			if !slices.Contains(g.names, field.Name) {
 				continue
 			}
-			for _, found := range last.all(field) {
+			for _, found := range last.named(field.Name) {
 				v := Value{Key: found.Key, Field: field, Text: found.Text}
 				v.Field.How = "still so"
 				if found.Number != nil {
@@ -112,19 +112,14 @@ func (f *Fit) StillAsked(last *Fit) []Question {
 
 // holds says whether the fit has an answer to any of the fields.
 func (f *Fit) holds(names []string) bool {
-	for k := range f.Findings {
-		if slices.Contains(names, k.Name) {
-			return true
-		}
-	}
-	return false
+	return slices.ContainsFunc(names, func(name string) bool { return len(f.named(name)) > 0 })
 }
 
-// all is a field's findings in the order of their keys.
-func (f *Fit) all(field Field) []Finding {
+// named are the findings of a name, in the order of their rows.
+func (f *Fit) named(name string) []Finding {
 	var out []Finding
 	for k, found := range f.Findings {
-		if k.Name == field.Name {
+		if k.Name == name {
 			out = append(out, found)
 		}
 	}

@@ -67,9 +67,9 @@ func (f *Fit) TryOnSet(c *Catalogue, proposed []string) []string {
 			add(code)
 		}
 	}
-	for k, found := range f.Findings {
-		if k.Name == "try_set" && found.Text == "in" {
-			if m := c.byID(uint64(k.Repeat)); m != nil {
+	for _, found := range f.named("try_set") {
+		if found.Text == "in" {
+			if m := c.byID(uint64(found.Key.Repeat)); m != nil {
 				add(m.ID)
 			}
 		}
@@ -86,14 +86,7 @@ type Compared struct {
 // Comparisons lists what was compared, in order.
 func (f *Fit) Comparisons() []Compared {
 	var out []Compared
-	for n := 1; ; n++ {
-		found, ok := f.Findings[Key{Name: comparedField.Name, Repeat: n}]
-		if !ok {
-			if n > len(f.Findings) {
-				return out
-			}
-			continue // one that was undone
-		}
+	for _, found := range f.named(comparedField.Name) {
 		for _, sign := range []string{">", "<", "="} {
 			if l, r, ok := strings.Cut(found.Text, sign); ok {
 				c := Compared{Left: l, Right: r}
@@ -107,6 +100,7 @@ func (f *Fit) Comparisons() []Compared {
 			}
 		}
 	}
+	return out
 }
 
 // Leading is who leads the comparisons among the set; ok is false with fewer than two
@@ -168,10 +162,8 @@ func (a *App) AddComparison(ctx context.Context, who Actor, fitID uint64, left, 
 		sign = "<"
 	}
 	last := 0
-	for k := range fit.Findings {
-		if k.Name == comparedField.Name {
-			last = max(last, k.Repeat)
-		}
+	if made := fit.named(comparedField.Name); len(made) > 0 {
+		last = made[len(made)-1].Key.Repeat
 	}
 	return a.Record(ctx, who, fitID, []Value{{Key: Key{Name: comparedField.Name, Repeat: last + 1}, Field: comparedField, Text: left + sign + right}})
 }

@@ -45,4 +45,9 @@ func TestRotationBoard(t *testing.T) {
 	if p := s.as(t, "teal").post("/fits/1/rotation/lay-out"); p.code == http.StatusSeeOther {
 		t.Error("a closed fit is laid out")
 	}
+
+	// Before the feet are measured only what they have stands to choose, and it is said.
+	b.post("/fits/10/still").to(t)
+	b.post("/fits/10/rotation/lay-out").to(t)
+	b.get("/fits/10/rotation").holds(t, "Only pairs that they have stand to choose", "of the one pair")
 }

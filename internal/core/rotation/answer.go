@@ -169,9 +169,13 @@ func (p *problem) proof(w *Week, own plan) []string {
 	for _, x := range p.parts {
 		all += x.metres
 	}
-	out := []string{fmt.Sprintf("Every set of at most %d of the %d pairs was looked at, or bounded by one that was: none covers more.", p.maxPairs, len(p.pairs))}
+	sets := fmt.Sprintf("of at most %d of the %d pairs", p.maxPairs, len(p.pairs))
+	if len(p.pairs) == 1 {
+		sets = "of the one pair"
+	}
+	out := []string{"Every set " + sets + " was looked at, or bounded by one that was: none covers more."}
 	if own.value/metre == all {
-		out[0] = fmt.Sprintf("Every run is covered. Of all sets of at most %d of the %d pairs that do, none suits better, and of those none costs less.", p.maxPairs, len(p.pairs))
+		out[0] = "Every run is covered. Of all sets " + sets + " that do, none suits better, and of those none costs less."
 		return out
 	}
 	var nobody, later []string

@@ -127,15 +127,10 @@ func (w *Week) check() (*problem, error) {
 }
 
 func (w *Week) checkParts(l *fault.List, p *problem) {
-	seen, runs := map[string]bool{}, map[string]int{}
+	seen, runs := ids{}, map[string]int{}
 	for i, part := range w.Parts {
 		at := fmt.Sprintf("parts[%d]", i)
-		if part.ID == "" || len(part.ID) > 80 {
-			l.Add(at+".id", "is missing or over 80 letters")
-		} else if seen[part.ID] {
-			l.Add(at+".id", "is %q, which an earlier part has", part.ID)
-		}
-		seen[part.ID] = true
+		seen.take(l, at, part.ID, 80)
 		day := slices.Index(Days, part.Day)
 		fault.OneOf(l, at+".day", part.Day, Days)
 		start, okStart := clock(part.Start)
@@ -180,6 +175,20 @@ func (w *Week) checkParts(l *fault.List, p *problem) {
 	}
 }
 
+// ids are those that were seen in a list.
+type ids map[string]bool
+
+// take notes an id, and the fault of one that is missing, too long or there already.
+func (seen ids) take(l *fault.List, at, id string, most int) {
+	switch {
+	case id == "" || len(id) > most:
+		l.Add(at+".id", "is missing or over %d letters", most)
+	case seen[id]:
+		l.Add(at+".id", "is %q, which an earlier one has", id)
+	}
+	seen[id] = true
+}
+
 func clock(s string) (int, bool) {
 	if len(s) != 5 || s[2] != ':' {
 		return 0, false
@@ -190,15 +199,10 @@ func clock(s string) (int, bool) {
 }
 
 func (w *Week) checkPairs(l *fault.List, p *problem, minSuit, rest float64) {
-	seen := map[string]bool{}
+	seen := ids{}
 	for i, c := range w.Pairs {
 		at := fmt.Sprintf("pairs[%d]", i)
-		if c.ID == "" || len(c.ID) > 120 {
-			l.Add(at+".id", "is missing or over 120 letters")
-		} else if seen[c.ID] {
-			l.Add(at+".id", "is %q, which an earlier pair has", c.ID)
-		}
-		seen[c.ID] = true
+		seen.take(l, at, c.ID, 120)
 		l.Range(at+".price", float64(c.Price), 0, 1e8, "minor units")
 		k := machine{index: i, rest: 60 * rest, suit: make([]int64, len(p.parts))}
 		if !c.Owned {

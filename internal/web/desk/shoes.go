@@ -136,15 +136,7 @@ func (d *Desk) readImport(c *gin.Context) {
 	if err == nil {
 		_, err = d.App.ReadImport(c, kit.MustWho(c), data)
 	}
-	if faults, ok := fault.As(err); ok {
-		d.showImport(c, http.StatusUnprocessableEntity, faults)
-		return
-	}
-	if err != nil {
-		d.Fail(c, err)
-		return
-	}
-	kit.Go(c, "/shoes/import")
+	d.imported(c, err)
 }
 
 func (d *Desk) applyImport(c *gin.Context) {
@@ -152,6 +144,11 @@ func (d *Desk) applyImport(c *gin.Context) {
 	if err == nil {
 		err = d.App.ApplyImport(c, kit.MustWho(c))
 	}
+	d.imported(c, err)
+}
+
+// imported shows the import after a step, or what was wrong with it.
+func (d *Desk) imported(c *gin.Context, err error) {
 	if faults, ok := fault.As(err); ok {
 		d.showImport(c, http.StatusUnprocessableEntity, faults)
 		return

@@ -5,11 +5,11 @@ package rotation
 import (
 	"cmp"
 	"embed"
+	"fmt"
 	"html/template"
 	"math"
 	"net/http"
 	"net/url"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -67,6 +67,7 @@ type plan struct {
 	Limited  bool // the money for new pairs was told
 	Before   *rotation.Answer
 	Fault    string
+	OnlyOwn  bool // no model stands as a candidate
 }
 
 type point struct {
@@ -163,7 +164,7 @@ func planOf(c *gin.Context, fit *app.Fit, catalogue *app.Catalogue, worn []app.W
 	for _, x := range candidates {
 		names[x.ID], prices[x.ID] = x.Name, x.Price
 	}
-	p := &plan{Without: c.QueryArray("without"), More: c.Query("more") == "yes"}
+	p := &plan{OnlyOwn: !slices.ContainsFunc(candidates, func(x app.CandidateInfo) bool { return !x.Owned }), Without: c.QueryArray("without"), More: c.Query("more") == "yes"}
 	more := int64(0)
 	if p.More {
 		more = extraMoney
@@ -200,16 +201,11 @@ func planOf(c *gin.Context, fit *app.Fit, catalogue *app.Catalogue, worn []app.W
 	return p, nil
 }
 
-// partOf finds the part that a fault is about.
-var partOf = regexp.MustCompile(`^parts\[(\d+)\]\.`)
-
 // boardFault says a fault of the week by its row on the board.
 func boardFault(f fault.Fault, parts []rotation.WeekPart) string {
-	at := "The board"
-	if m := partOf.FindStringSubmatch(f.Field); m != nil {
-		if i, err := strconv.Atoi(m[1]); err == nil && i < len(parts) {
-			at = kit.Sentence(parts[i].ID)
-		}
+	at, i := "The board", 0
+	if n, _ := fmt.Sscanf(f.Field, "parts[%d]", &i); n == 1 && i < len(parts) {
+		at = kit.Sentence(parts[i].ID)
 	}
 	return at + " " + strings.ReplaceAll(f.Text, `"`, "") + "."
 }
@@ -284,16 +280,13 @@ func setAside(b *bench.Bench, c *gin.Context, aside bool) {
 // layOut puts the week that was told on the board.
 func layOut(b *bench.Bench, c *gin.Context) {
 	fit, err := b.Load(c)
-	if err == nil {
-		_, err = kit.Form(c, kit.Known())
-	}
-	var saved app.Saved
-	if err == nil {
-		saved, err = b.App.LayOut(c, kit.MustWho(c), fit.ID)
-	}
-	if fit == nil {
+	if err != nil {
 		b.Fail(c, err)
 		return
+	}
+	var saved app.Saved
+	if _, err = kit.Form(c, kit.Known()); err == nil {
+		saved, err = b.App.LayOut(c, kit.MustWho(c), fit.ID)
 	}
 	b.Done(c, Station(), fit, nil, err, b.SavedURL(fit, "rotation", saved))
 }
