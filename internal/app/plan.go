@@ -215,6 +215,16 @@ func (f *Fit) Candidates(c *Catalogue, worn []Worn, parts []rotation.WeekPart) (
 			out = append(out, CandidateInfo{rotation.Candidate{ID: x.Model, Price: m.Price(), LifeKM: &life, Suitability: suits(func(k term.Kind, g term.Ground) float64 { return m.Suits(k, g, who) })}, name, have[x.Model]})
 		}
 	}
+	// A model of both charts is told apart by its chart.
+	count := map[string]int{}
+	for _, x := range out {
+		count[x.Name]++
+	}
+	for i, x := range out {
+		if m := c.ByCode(x.ID); m != nil && count[x.Name] > 1 {
+			out[i].Name += ", " + string(m.Chart)
+		}
+	}
 	return out, nil
 }
 

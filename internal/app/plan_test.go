@@ -87,6 +87,13 @@ func TestPlanWeek(t *testing.T) {
 	if !list[0].Owned || list[0].LifeKM == nil || list[0].Price != 0 {
 		t.Errorf("the first is %+v", list[0])
 	}
+	names := map[string]bool{}
+	for _, x := range list {
+		if names[x.Name] {
+			t.Errorf("two candidates are called %s", x.Name)
+		}
+		names[x.Name] = true
+	}
 	second := 0
 	for _, x := range list[1:] {
 		if x.Owned || x.Price <= 0 || *x.LifeKM <= 0 {

@@ -116,6 +116,7 @@ func TestShoesStation(t *testing.T) {
 	if p := b.post("/fits/5/choose", "token", tokenOf(1), "model", models[0][1], "figure", "2"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is no size that fits this runner") {
 		t.Errorf("%d", p.code)
 	}
+	b.post("/fits/5/choose", "token", tokenOf(2), "model", models[0][1], "figure", figure[2], "price", "-3", "reason", "they know it").holds(t, `id="wrong-price-`+models[0][1]+`">Is -3`, `value="-3"`, `value="they know it"`, `<option value="`+figure[2]+`" selected>`)
 	b.post("/fits/5/choose", "token", tokenOf(2), "model", models[0][1], "figure", figure[1], "price", "99,50", "reason", "they know it").to(t)
 	b.get("/fits/5/card").holds(t, "99.50 EUR", "they know it")
 }

@@ -48,7 +48,7 @@ func WeekBoard(rows []WeekRow, moves bool) template.HTML {
 		if r.Open {
 			class = "runbar open"
 		}
-		fmt.Fprintf(&b, `<path class="hair" d="M0 %.1fH870"/><text class="word" x="0" y="%.1f">%s</text>`, y+rowH, y+28, template.HTMLEscapeString(clip(r.Name, 22)))
+		fmt.Fprintf(&b, `<path class="hair" d="M0 %.1fH870"/><text class="word" x="0" y="%.1f">%s</text>`, y+rowH, y+28, template.HTMLEscapeString(clip(r.Name, 24)))
 		for _, run := range r.Runs {
 			if r.Rest > 0 {
 				tail(&b, run.End, r.Rest, y, x)
