@@ -19,7 +19,7 @@ const views = [
   ["support", "/fits/4/support"],
   ["shoes", "/fits/5/shoes"],
   ["try-on", "/fits/5/try-on"],
-  ["rotation", "/fits/2/rotation"],
+  ["rotation", "/fits/5/rotation"],
   ["distance", "/fits/2/distance"],
   ["card", "/fits/2/card"],
   ["catalogue", "/shoes"],
@@ -47,6 +47,9 @@ try {
   await page.getByRole("radiogroup", { name: "May we keep the film?", exact: true }).getByText("yes").click();
   await page.getByRole("button", { name: "Camera on the bench" }).click();
   await page.getByRole("group", { name: "Contacts along the film" }).waitFor({ timeout: 60_000 });
+  await page.goto("/fits/5/rotation");
+  await page.getByText("The week on the board").click();
+  await page.getByRole("button", { name: "Lay out the week from Hello" }).click();
   for (const [name, address] of views) {
     await page.goto(address);
     await page.evaluate(() => document.fonts.ready);
