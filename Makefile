@@ -26,7 +26,7 @@ test: $(BIN) node_modules/.package-lock.json
 
 build: $(BIN)
 
-GO_SOURCES := $(shell find cmd internal -name '*.go' -o -name '*.sql' -o -name '*.html') $(STATIC)/app.js $(STATIC)/print.js $(STATIC)/film.js $(STATIC)/mark.svg go.mod
+GO_SOURCES := $(shell find cmd internal -name '*.go' -o -name '*.sql' -o -name '*.html') $(filter-out $(STATIC)/htmx.min.js,$(wildcard $(STATIC)/*.js)) $(STATIC)/mark.svg go.mod
 
 $(BIN): $(GO_SOURCES) $(STATIC)/app.css $(STATIC)/htmx.min.js $(FONTS)/.done
 	./tools/need mariadb-server

@@ -133,6 +133,7 @@ test("the week is laid out on the board by keyboard, and the best pairs follow",
   await expect(page.locator("svg.weekboard")).toContainText("tempo 7 km");
   await page.getByRole("link", { name: "without it?" }).first().click();
   await expect(page.getByText("To look only, not saved.")).toBeVisible();
+  await expect(page.getByRole("columnheader", { name: "What if" })).toBeVisible();
   await accessible(page);
   for (const width of [1280, 1024, 390]) {
     await page.setViewportSize({ width, height: 800 });
@@ -181,4 +182,60 @@ test("a run is dragged to another day, and the parts of its run go with it", asy
   await expect(page.locator('.runbar[data-row="2"]')).toHaveAttribute("data-begin", String(2 * 1440 + 18 * 60 + 30));
   await page.reload();
   await expect(page.getByLabel("Day, 1", { exact: true })).toHaveValue("wed");
+});
+
+test("a run is made longer and split on the picture, one is added, and weeks differ", async ({ page }) => {
+  await signIn(page);
+  await page.goto(`/fits/${fit}/rotation`);
+  const board = page.locator("#board");
+  if (!(await board.evaluate((d) => d.open))) await board.locator("summary").first().click();
+  await page.getByText("Or a plain week from a template").click();
+  await page.getByLabel("For", { exact: true }).selectOption("farther");
+  await page.locator("[name=template_km]").fill("30");
+  await page.keyboard.press("Enter");
+  const row = await page.locator(".runbar", { hasText: "long 11.4 km" }).getAttribute("data-row");
+  const km = page.getByLabel(`Distance, ${row}`, { exact: true });
+  await expect(km).toHaveValue("11.4");
+
+  // A minute a pixel: sixty to the right make it 129 minutes at its pace; Escape lets it be.
+  const end = page.locator(`.runend[data-row="${row}"]`);
+  await end.scrollIntoViewIfNeeded();
+  const box = await end.boundingBox();
+  const pull = async (by) => {
+    await page.mouse.move(box.x + 6, box.y + 10);
+    await page.mouse.down();
+    await page.mouse.move(box.x + 6 + by, box.y + 10, { steps: 6 });
+  };
+  await pull(40);
+  await page.keyboard.press("Escape");
+  await page.mouse.up();
+  await expect(km).toHaveValue("11.4");
+  await pull(60);
+  await page.mouse.up();
+  await expect(km).toHaveValue("21.7");
+
+  await page.getByRole("button", { name: `split run ${row} into` }).click();
+  await expect(km).toHaveValue("2.5");
+  await expect(page.locator('.runbar[data-run="run a"]')).toHaveCount(3);
+  await page.getByRole("button", { name: "undo" }).click();
+  await expect(km).toHaveValue("21.7");
+
+  const free = await page.evaluate(() => {
+    const svg = document.querySelector("svg.weekboard");
+    svg.scrollIntoView({ block: "center" });
+    const at = new DOMPoint(Number(svg.dataset.left) + (Number(svg.dataset.width) * (4 * 24 + 6)) / (7 * 24), 12).matrixTransform(svg.getScreenCTM());
+    return [at.x, at.y];
+  });
+  await saved(page, () => page.mouse.dblclick(free[0], free[1]));
+  await expect(page.locator("select[name^='plan_day.']").filter({ has: page.locator("option[value=fri]:checked") }).last()).toHaveValue("fri");
+  await page.keyboard.type("5");
+  await saved(page, () => page.keyboard.press("Tab"));
+  await expect(page.getByText("it does not count yet")).toBeVisible();
+
+  await page.getByText("A and B in turn").click();
+  await expect(page.getByRole("heading", { name: "Week A, this week" })).toBeVisible();
+  await expect(page.getByLabel("Day, 15", { exact: true })).toBeVisible();
+  await accessible(page);
+  await page.getByText("all alike").click();
+  await expect(page.getByLabel("Day, 15", { exact: true })).toHaveCount(0);
 });

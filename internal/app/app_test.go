@@ -56,7 +56,7 @@ func newBench(t testing.TB) *bench {
 				b.trainee = who
 			}
 		}
-		must(t, b.AddModels(ctx, shop, demo.Catalogue()[:24-20*i]))
+		must(t, b.AddModels(ctx, shop, demo.Catalogue()[:len(demo.Catalogue())-51*i]))
 	}
 	return b
 }

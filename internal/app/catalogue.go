@@ -43,6 +43,51 @@ func (c *Catalogue) byID(id uint64) *shoe.Model {
 // ByID finds a model by its row, nil when there is none.
 func (c *Catalogue) ByID(row uint64) *shoe.Model { return c.byID(row) }
 
+// FullName names a model with its chart, as it is typed and found.
+func FullName(m *shoe.Model) string { return ModelName(m) + ", " + string(m.Chart) }
+
+// Find gives the model of a code, or of a name as it is written on the page, with its chart
+// where the name is of two; nil where there is none or it is not told which.
+func (c *Catalogue) Find(typed string) *shoe.Model {
+	typed = strings.TrimSpace(typed)
+	if m := c.ByCode(typed); m != nil || typed == "" {
+		return m
+	}
+	var named *shoe.Model
+	count := 0
+	for i := range c.Models {
+		m := &c.Models[i]
+		if strings.EqualFold(FullName(m), typed) {
+			return m
+		}
+		if strings.EqualFold(ModelName(m), typed) {
+			named = m
+			count++
+		}
+	}
+	if count != 1 {
+		return nil
+	}
+	return named
+}
+
+// Names are up to so many models' labels that hold every word that was typed.
+func (c *Catalogue) Names(typed string, most int) []string {
+	words := strings.Fields(strings.ToLower(typed))
+	var out []string
+	for i := range c.Models {
+		if len(out) == most || len(words) == 0 {
+			break
+		}
+		label := FullName(&c.Models[i])
+		low := strings.ToLower(label)
+		if !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(low, w) }) {
+			out = append(out, label)
+		}
+	}
+	return out
+}
+
 // Row is a model's row, by which findings of a model are kept.
 func (c *Catalogue) Row(code string) int { return int(c.rowID(code)) }
 

@@ -35,6 +35,7 @@ type Pair struct {
 	SetAsideOn time.Time
 	Runs       []Run
 	Looks      []SoleLook
+	modelRow   uint64
 }
 
 // Label is what is printed on the pair's box.
@@ -161,7 +162,7 @@ func (a *App) Choose(ctx context.Context, who Actor, token string, fitID uint64,
 
 // OwnedPair is a pair that a runner brings along, entered by its model.
 type OwnedPair struct {
-	Code  string
+	Code  string      // or its name, as Catalogue.Find takes it
 	UK    foot.Figure // running figure on the model's chart
 	Width string
 	Price int64 // minor units
@@ -179,10 +180,11 @@ func (a *App) AddOwnedPair(ctx context.Context, who Actor, token string, runnerI
 		return 0, err
 	}
 	var l fault.List
-	m := c.ByCode(o.Code)
+	m := c.Find(o.Code)
 	if m == nil {
-		l.Add("model", "is not in the catalogue; choose one")
+		l.Add("model", "is not in the catalogue; type a part of its name and choose one")
 	} else {
+		o.Code = m.ID
 		if !slices.Contains(m.SizesUK, o.UK) {
 			l.Add("uk", "is %g, a size that is not made; allowed is UK %g to %g", float64(o.UK), m.SizesUK[0].UK(m.Chart), m.SizesUK[len(m.SizesUK)-1].UK(m.Chart))
 		}
@@ -348,7 +350,7 @@ func (a *App) Pairs(ctx context.Context, who Actor, runnerID uint64) ([]Pair, er
 	at := map[uint64]int{}
 	for i, r := range rows {
 		out[i] = Pair{ID: r.ID, RunnerID: r.RunnerID, FitID: uint64(r.FitID.Int64), Model: models[r.ModelID], Size: foot.Figure(float64(r.UkHalf) / 2), Width: r.Width,
-			Price: r.Price, BoughtOn: r.BoughtOn, FirstWorn: r.FirstWorn.Time, SetAsideOn: r.SetAsideOn.Time}
+			Price: r.Price, BoughtOn: r.BoughtOn, FirstWorn: r.FirstWorn.Time, SetAsideOn: r.SetAsideOn.Time, modelRow: r.ModelID}
 		at[r.ID] = i
 	}
 	looks, err := a.soleLooks(ctx, who, runnerID)
@@ -367,15 +369,17 @@ func (a *App) Pairs(ctx context.Context, who Actor, runnerID uint64) ([]Pair, er
 	return out, err
 }
 
-// Serving is the runner's week over the pairs that are in use: which pair takes
-// which part, and each pair's effective km a week.
+// Serving is the runner's week over the pairs that are in use: which pair takes which part.
 type Serving struct {
-	Parts  []rotation.Served
-	Pairs  []Pair
-	Weekly []float64
+	Parts []rotation.Served
+	Takes [][]float64 // km of each part that each pair takes, in the mean of the weeks
+	Pairs []Pair
+	Ahead [][]float64 // each pair's effective km by week from today, the last repeated
+	Board bool        // by the days and hours of the board, with rest kept
 }
 
-// Serve spreads the week over the pairs in use.
+// Serve spreads the week over the pairs in use: by the board where one is laid out, else
+// each kind of run to the pair that suits it best.
 func (f *Fit) Serve(pairs []Pair) Serving {
 	var s Serving
 	for _, p := range pairs {
@@ -383,27 +387,102 @@ func (f *Fit) Serve(pairs []Pair) Serving {
 			s.Pairs = append(s.Pairs, p)
 		}
 	}
-	models := make([]shoe.Model, len(s.Pairs))
-	for i := range s.Pairs {
-		models[i] = s.Pairs[i].Model
-	}
+	weeks := f.Board()
 	parts, _ := f.Week()
-	s.Parts = rotation.Serve(parts, models, f.Wearer())
-	s.Weekly = make([]float64, len(s.Pairs))
-	for _, p := range s.Parts {
+	if len(weeks) > 0 {
+		parts = kindsOf(weeks)
+	}
+	s.Parts = rotation.Serve(parts, len(s.Pairs), func(i int, p rotation.Part) (float64, string) {
+		v, why, _ := f.SuitOf(&s.Pairs[i], p.Kind, p.Ground)
+		return v, why
+	})
+	s.Takes = make([][]float64, len(s.Parts))
+	for i := range s.Takes {
+		s.Takes[i] = make([]float64, len(s.Pairs))
+	}
+	s.Ahead = make([][]float64, len(s.Pairs))
+	if s.Board = len(weeks) > 0 && s.serveBoard(f, weeks); s.Board {
+		return s
+	}
+	for i, p := range s.Parts {
 		if p.Pair >= 0 {
-			s.Weekly[p.Pair] += wear.Load(wear.Run{KM: p.KM, Ground: p.Ground, Kind: p.Kind}, models[p.Pair].Surface, nil, &f.Now.House)
+			s.Takes[i][p.Pair] = p.KM
+			s.Ahead[p.Pair] = []float64{first(s.Ahead[p.Pair]) + wear.Load(wear.Run{KM: p.KM, Ground: p.Ground, Kind: p.Kind}, s.Pairs[p.Pair].Model.Surface, nil, &f.Now.House)}
 		}
 	}
 	return s
 }
 
-// WearInput is what the wear model is told of a pair. weekly is its effective km
-// a week from today.
-func (f *Fit) WearInput(p *Pair, weekly float64) wear.Pair {
+func first(list []float64) float64 {
+	if len(list) == 0 {
+		return 0
+	}
+	return list[0]
+}
+
+// kindsOf adds up the parts of the board's weeks by kind and ground, km in the mean week.
+func kindsOf(weeks [][]rotation.WeekPart) []rotation.Part {
+	var out []rotation.Part
+	for _, week := range weeks {
+		for _, p := range week {
+			i := slices.IndexFunc(out, func(o rotation.Part) bool { return o.Kind == p.Kind && o.Ground == p.Ground })
+			if i < 0 {
+				i = len(out)
+				out = append(out, rotation.Part{Kind: p.Kind, Ground: p.Ground})
+			}
+			out[i].KM += p.KM / float64(len(weeks))
+		}
+	}
+	return out
+}
+
+// serveBoard gives the board's parts to the pairs in use as the proven plan does; false
+// where the board holds a fault, such as two runs at one time.
+func (s *Serving) serveBoard(f *Fit, weeks [][]rotation.WeekPart) bool {
+	most := max(1, len(s.Pairs))
+	answers := make([]rotation.Answer, len(weeks))
+	byID := map[string]int{}
+	for n, parts := range weeks {
+		if len(parts) == 0 {
+			continue
+		}
+		w := rotation.Week{Parts: parts, MaxPairs: &most}
+		for i := range s.Pairs {
+			id := PairID(s.Pairs[i].ID)
+			byID[id] = i
+			c := rotation.Candidate{ID: id, Owned: true}
+			for j, p := range s.Parts {
+				c.Suitability = append(c.Suitability, rotation.Suit{Kind: p.Kind, Ground: p.Ground, Value: s.Parts[j].All[i]})
+			}
+			w.Pairs = append(w.Pairs, c)
+		}
+		a, err := rotation.Solve(context.Background(), w)
+		if err != nil {
+			return false
+		}
+		answers[n] = a
+		for _, p := range parts {
+			if id, ok := a.Assign[p.ID]; ok {
+				at := slices.IndexFunc(s.Parts, func(o rotation.Served) bool { return o.Kind == p.Kind && o.Ground == p.Ground })
+				s.Takes[at][byID[id]] += p.KM / float64(len(weeks))
+			}
+		}
+	}
+	for id, km := range f.Ahead(weeks, answers, func(id string) *shoe.Model { return &s.Pairs[byID[id]].Model }) {
+		s.Ahead[byID[id]] = km
+	}
+	return true
+}
+
+// wearInput is what the wear model is told of a pair. ahead is its effective km by week
+// from today, the last repeated.
+func (f *Fit) wearInput(p *Pair, ahead []float64) wear.Pair {
+	if len(ahead) == 0 {
+		ahead = []float64{0}
+	}
 	price, stack := float64(p.Price), p.Model.StackHeelMM
 	in := wear.Pair{Schema: wear.PairSchema, Class: p.Model.Class, MedianKM: p.Model.MedianLifeKM, Price: &price, HeelStackMM: &stack, Surface: p.Model.Surface,
-		Today: f.Today.Format(wear.DateLayout), Runner: wear.Runner{MassKg: f.Num("mass_kg", "", 0), Strike: f.Strike()}, PlanWeeklyKM: []float64{weekly}, House: &f.Now.House}
+		Today: f.Today.Format(wear.DateLayout), Runner: wear.Runner{MassKg: f.Num("mass_kg", "", 0), Strike: f.Strike()}, PlanWeeklyKM: ahead, House: &f.Now.House}
 	if !p.FirstWorn.IsZero() {
 		in.FirstWorn = p.FirstWorn.Format(wear.DateLayout)
 	}
@@ -424,7 +503,7 @@ func (f *Fit) WearInput(p *Pair, weekly float64) wear.Pair {
 // Worn is a pair with what is left of it.
 type Worn struct {
 	Pair   Pair
-	Weekly float64 // effective km a week
+	Weekly float64 // effective km a week, in the mean of what lies ahead
 	Wear   wear.Answer
 }
 
@@ -432,11 +511,15 @@ type Worn struct {
 func (f *Fit) Worn(s Serving) ([]Worn, error) {
 	out := make([]Worn, len(s.Pairs))
 	for i := range s.Pairs {
-		a, err := wear.Assess(f.WearInput(&s.Pairs[i], s.Weekly[i]))
+		a, err := wear.Assess(f.wearInput(&s.Pairs[i], s.Ahead[i]))
 		if err != nil {
 			return nil, err
 		}
-		out[i] = Worn{s.Pairs[i], s.Weekly[i], a}
+		weekly := 0.0
+		for _, km := range s.Ahead[i] {
+			weekly += km / float64(len(s.Ahead[i]))
+		}
+		out[i] = Worn{s.Pairs[i], weekly, a}
 	}
 	return out, nil
 }

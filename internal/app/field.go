@@ -53,6 +53,7 @@ type Field struct {
 	Sides   bool     // asked a foot
 	Repeats int      // readings or rows; 0 is one without a number
 	ByModel bool     // one a model of the catalogue; the key's Repeat is its row
+	Reforms bool     // the station's form has other fields when it changes
 	How     string   // how it is found: by hand, by eye, told
 	Error   float64  // one reading's error, canonical
 }

@@ -37,11 +37,11 @@ func TestLayOut(t *testing.T) {
 			typed = append(typed, fmt.Sprintf("week_kind.%d=%s", row, kind), fmt.Sprintf("week_ground.%d=road", row), fmt.Sprintf("week_km.%d=%g", row, km))
 		}
 		b.typed(t, b.fitter, fit, "hello", typed...)
-		_, err := b.LayOut(ctx, b.fitter, fit)
+		_, err := b.LayOut(ctx, b.fitter, fit, app.WeekA)
 		must(t, err)
-		_, err = b.LayOut(ctx, b.fitter, fit) // anew is the same
+		_, err = b.LayOut(ctx, b.fitter, fit, app.WeekA) // anew is the same
 		must(t, err)
-		parts, half := b.load(t, fit).Planned()
+		parts, half := b.load(t, fit).Planned(app.WeekA)
 		laid := 0.0
 		for _, p := range parts {
 			laid += p.KM
@@ -74,7 +74,7 @@ func TestPlanWeek(t *testing.T) {
 	must(t, err)
 	b.typed(t, b.fitter, fit, "rotation", "plan_day.1=tue", "plan_km.1=8", "plan_kind.1=easy", "plan_ground.1=road", "plan_start.2=7:05", "plan_day.2=wed", "plan_km.2=9", "plan_kind.2=easy", "plan_day.3=fri")
 	f := b.load(t, fit)
-	parts, half := f.Planned()
+	parts, half := f.Planned(app.WeekA)
 	if len(parts) != 2 || half != 1 || parts[0].Start != "18:30" || parts[1].Start != "07:05" || parts[1].Ground != term.GroundRoad {
 		t.Fatalf("%+v, %d in half", parts, half)
 	}
@@ -109,12 +109,12 @@ func TestPlanWeek(t *testing.T) {
 	if second != 1 || len(list) < 5 {
 		t.Errorf("%d candidates, %d of them a second one", len(list), second)
 	}
-	if w := f.PlanWeek(parts, list, nil, 5000); w.Budget != nil || *w.MaxPairs != 3 || len(w.Pairs) != len(list) {
+	if w := f.PlanWeek(parts, list, app.What{More: 5000}); w.Budget != nil || *w.MaxPairs != 3 || len(w.Pairs) != len(list) {
 		t.Errorf("%+v", w)
 	}
 	b.typed(t, b.fitter, fit, "rotation", "plan_money=0", "plan_pairs=1")
 	f = b.load(t, fit)
-	w := f.PlanWeek(parts, list, []string{best}, 0)
+	w := f.PlanWeek(parts, list, app.What{Without: []string{best}})
 	if *w.Budget != 0 || *w.MaxPairs != 1 || len(w.Pairs) != len(list)-1 {
 		t.Errorf("%+v", w)
 	}
@@ -124,7 +124,7 @@ func TestPlanWeek(t *testing.T) {
 	if len(a.Buy) != 0 || a.CoveredKM != 9 || a.Spent != 0 {
 		t.Errorf("without money: %+v", a)
 	}
-	if w := f.PlanWeek(parts, list, nil, 5000); *w.Budget != 5000 {
+	if w := f.PlanWeek(parts, list, app.What{More: 5000}); *w.Budget != 5000 {
 		t.Errorf("%d", *w.Budget)
 	}
 	for _, bad := range []string{"plan_start.1=25:00", "plan_start.1=18:60", "plan_start.1=noon", "plan_km.1=-3", "plan_day.1=someday", "plan_kind.1=gym", "plan_minutes.1=0", "plan_pairs=7", "plan_money=-1"} {
@@ -134,5 +134,212 @@ func TestPlanWeek(t *testing.T) {
 		if _, ok := field.Read(&l, k, []string{typed}, units.Metric); ok || len(l) != 1 || l[0].Field != name {
 			t.Errorf("%s: taken %t, %v", bad, ok, l)
 		}
+	}
+}
+
+// week writes rows of a week on the board: day, start, km, kind, one after another.
+func (b *bench) week(t *testing.T, fit uint64, from int, rows ...string) {
+	t.Helper()
+	var typed []string
+	for i, row := range rows {
+		f := strings.Fields(row)
+		for j, name := range []string{"plan_day", "plan_start", "plan_km", "plan_kind", "plan_ground"} {
+			typed = append(typed, fmt.Sprintf("%s.%d=%s", name, from+i, f[j]))
+		}
+	}
+	b.typed(t, b.fitter, fit, "rotation", typed...)
+}
+
+// A run is split into three rows of one letter, made longer at its pace, and undone; a
+// template stands in for the week; each tells at its field why it cannot.
+func TestBoardByHand(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	fit := b.ready(t)
+	b.week(t, fit, 1, "tue 18:30 10 intervals track", "wed 18:30 8 easy road")
+	saved, err := b.SplitRun(ctx, b.fitter, fit, 1)
+	must(t, err)
+	parts, half := b.load(t, fit).Planned(app.WeekA)
+	if len(parts) != 4 || half != 0 || parts[0].Run != "run a" || parts[2].Run != "run a" || parts[3].Run != "run a" || parts[1].Run != "" {
+		t.Fatalf("%+v", parts)
+	}
+	if parts[0].KM+parts[2].KM+parts[3].KM != 10 || parts[2].Kind != term.Intervals || parts[2].Start != "18:45" || parts[2].Ground != term.GroundTrack {
+		t.Errorf("%+v", parts)
+	}
+	_, err = b.ResizeRun(ctx, b.fitter, fit, 2, 60)
+	must(t, err)
+	if km := b.load(t, fit).Num("plan_km", "", 2); *km != 10 || b.load(t, fit).Num("plan_minutes", "", 2) != nil {
+		t.Errorf("an hour at 6 a km is %g km", *km)
+	}
+	_, err = b.Undo(ctx, b.fitter, fit, saved.IDs)
+	must(t, err)
+	if parts, _ := b.load(t, fit).Planned(app.WeekA); len(parts) != 2 || parts[0].KM != 10 {
+		t.Errorf("undone: %+v", parts)
+	}
+	for name, do := range map[string]func() error{
+		"plan_km.3":      func() error { _, err := b.SplitRun(ctx, b.fitter, fit, 3); return err },
+		"plan_km.99":     func() error { _, err := b.SplitRun(ctx, b.fitter, fit, 99); return err },
+		"plan_minutes.2": func() error { _, err := b.ResizeRun(ctx, b.fitter, fit, 2, 0); return err },
+		"plan_minutes.5": func() error { _, err := b.ResizeRun(ctx, b.fitter, fit, 5, 30); return err },
+		"template_km": func() error {
+			_, err := b.LayTemplate(ctx, b.fitter, fit, app.WeekA, rotation.Health, 1, nil)
+			return err
+		},
+		"template_goal": func() error { _, err := b.LayTemplate(ctx, b.fitter, fit, app.WeekA, "glory", 30, nil); return err },
+		"suit_why": func() error {
+			_, err := b.SetSuit(ctx, b.fitter, fit, "norrbeck-skua-4-men", term.Easy, term.GroundRoad, 0.2, " ", false)
+			return err
+		},
+		"suit_value": func() error {
+			_, err := b.SetSuit(ctx, b.fitter, fit, "norrbeck-skua-4-men", term.Easy, term.GroundRoad, 1.2, "no reason", false)
+			return err
+		},
+		"suit_model": func() error {
+			_, err := b.SetSuit(ctx, b.fitter, fit, "moon-boot", term.Easy, term.GroundRoad, 0.2, "no reason", false)
+			return err
+		},
+		"suit_kind": func() error {
+			_, err := b.SetSuit(ctx, b.fitter, fit, "norrbeck-skua-4-men", term.Gym, term.GroundRoad, 0.2, "no reason", false)
+			return err
+		},
+	} {
+		var l fault.List
+		if l, _ = fault.As(do()); len(l) != 1 || l[0].Field != name {
+			t.Errorf("%s: %v", name, l)
+		}
+	}
+	_, err = b.LayTemplate(ctx, b.fitter, fit, app.WeekB, rotation.Farther, 40, nil)
+	must(t, err)
+	laid := 0.0
+	week, _ := b.load(t, fit).Planned(app.WeekB)
+	for _, p := range week {
+		laid += p.KM
+	}
+	if math.Abs(laid-40) > 0.05 {
+		t.Errorf("the template laid %g km", laid)
+	}
+}
+
+// The board moves the forecasts: what it gives to a pair counts, rest is kept, and weeks
+// that differ come in turn, A being the week in which the fit began.
+func TestBoardMovesForecasts(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	fit := b.ready(t)
+	runner := b.load(t, fit).Runner.ID
+	_, err := b.AddOwnedPair(ctx, b.fitter, b.token(), runner, app.OwnedPair{Code: "Norrbeck Skua 4, men", UK: 8, Price: 14900, Since: b.now.Format("2006-01-02")})
+	must(t, err)
+	worn := func() []app.Worn {
+		t.Helper()
+		pairs, err := b.Pairs(ctx, b.fitter, runner)
+		must(t, err)
+		f := b.load(t, fit)
+		w, err := f.Worn(f.Serve(pairs))
+		must(t, err)
+		return w
+	}
+	before := worn()[0]
+	// The two runs of Tuesday and Wednesday morning lie too close for one pair.
+	b.week(t, fit, 1, "tue 18:30 10 easy road", "wed 07:00 6 easy road", "sun 09:00 12 easy road")
+	after := worn()[0]
+	if before.Weekly != 28 || after.Weekly != 22 || !(*after.Wear.Dates.P50 > *before.Wear.Dates.P50) {
+		t.Errorf("%g km a week to %s, then %g to %s", before.Weekly, *before.Wear.Dates.P50, after.Weekly, *after.Wear.Dates.P50)
+	}
+	b.typed(t, b.fitter, fit, "rotation", "plan_weeks=A_and_B_in_turn")
+	b.week(t, fit, app.PlanRows+1, "mon 18:30 40 easy road")
+	f := b.load(t, fit)
+	pairs, _ := b.Pairs(ctx, b.fitter, runner)
+	s := f.Serve(pairs)
+	if len(s.Ahead[0]) < 200 || s.Ahead[0][0] != 22 || s.Ahead[0][1] != 40 || s.Ahead[0][2] != 22 || !s.Board {
+		t.Errorf("A and B in turn: %v", s.Ahead[0][:3])
+	}
+	if f.WeekOn(f.StartedAt) != app.WeekA || f.WeekOn(f.StartedAt.AddDate(0, 0, 7)) != app.WeekB || f.WeekOn(f.StartedAt.AddDate(0, 0, -7)) != app.WeekB || f.WeekOn(f.StartedAt.AddDate(0, 0, 14)) != app.WeekA {
+		t.Error("weeks in turn")
+	}
+	if w := worn()[0]; w.Weekly < 30.9 || w.Weekly > 31.1 {
+		t.Errorf("the mean of 22 and 40 is %g", w.Weekly)
+	}
+	// What a fitter sets holds in the place of what is computed, and its reason is told.
+	_, err = b.SetSuit(ctx, b.fitter, fit, "norrbeck-skua-4-men", term.Easy, term.GroundRoad, 0.2, "hurts on easy days", false)
+	must(t, err)
+	f = b.load(t, fit)
+	if s := f.Serve(pairs); len(s.Ahead[0]) > 0 && s.Ahead[0][0] > 0 || s.Parts[0].All[0] != 0.2 {
+		t.Errorf("what was set does not hold: %+v", s.Parts)
+	}
+	c, err := b.Catalogue(ctx, b.fitter)
+	must(t, err)
+	if set := f.SuitsSet(c); len(set) != 1 || !strings.Contains(set[0].Why, "hurts on easy days (computed: 0.95)") {
+		t.Errorf("%+v", set)
+	}
+	_, err = b.SetSuit(ctx, b.fitter, fit, "norrbeck-skua-4-men", term.Easy, term.GroundRoad, 0, "", true)
+	must(t, err)
+	if len(b.load(t, fit).SuitsSet(c)) != 0 {
+		t.Error("it is not taken back")
+	}
+}
+
+// Same or different: seconds of the favourite alone, or none; and what is to be ordered
+// has its days, the newest version in the place of the one that wears out.
+func TestVarietyAndPurchases(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	fit := b.ready(t)
+	runner := b.load(t, fit).Runner.ID
+	_, err := b.AddOwnedPair(ctx, b.fitter, b.token(), runner, app.OwnedPair{Code: "norrbeck-skua-3-men", UK: 8, Since: b.now.AddDate(0, -3, 0).Format("2006-01-02")})
+	must(t, err)
+	b.week(t, fit, 1, "tue 18:30 20 easy road", "thu 18:30 20 easy road", "sat 18:30 20 easy road")
+	c, err := b.Catalogue(ctx, b.fitter)
+	must(t, err)
+	count := func(variety string) (seconds, daily int, list []app.CandidateInfo, worn []app.Worn) {
+		t.Helper()
+		b.typed(t, b.fitter, fit, "rotation", "plan_variety="+variety)
+		f := b.load(t, fit)
+		pairs, _ := b.Pairs(ctx, b.fitter, runner)
+		worn, err := f.Worn(f.Serve(pairs))
+		must(t, err)
+		list, err = f.Candidates(c, worn, f.Board()[0])
+		must(t, err)
+		for _, x := range list {
+			switch {
+			case x.Second:
+				seconds++
+			case !x.Owned && x.Model.Class == term.Daily:
+				daily++
+			}
+		}
+		return seconds, daily, list, worn
+	}
+	if seconds, daily, _, _ := count("different"); seconds != 0 || daily == 0 {
+		t.Errorf("different: %d seconds, %d other daily models", seconds, daily)
+	}
+	if seconds, daily, _, _ := count("same"); seconds == 0 || daily != 0 {
+		t.Errorf("same: %d seconds, %d other daily models", seconds, daily)
+	}
+	_, _, list, worn := count("")
+	f := b.load(t, fit)
+	ahead := map[string][]float64{list[0].ID: {60}, list[1].ID: {20}}
+	worn, err = f.Worn(app.Serving{Pairs: []app.Pair{worn[0].Pair}, Ahead: [][]float64{{60}}})
+	must(t, err)
+	todo, err := f.Purchases(c, list, []string{list[1].ID}, ahead, worn)
+	must(t, err)
+	if len(todo) < 2 || todo[0].By != "" || todo[0].Model != list[1].Model {
+		t.Fatalf("%+v", todo)
+	}
+	next := todo[1]
+	if next.Model.ID != "norrbeck-skua-4-men" || next.By < f.Today.Format("2006-01-02") || next.By > f.Until().Format("2006-01-02") || next.By != *worn[0].Wear.OrderBy && next.By != f.Today.Format("2006-01-02") || next.Out == "" {
+		t.Errorf("%+v", next)
+	}
+	doubled := f.Doubled(list, app.What{Double: []string{list[0].ID}})
+	if len(doubled) != len(list)+1 || !doubled[1].Second || doubled[1].Owned || doubled[1].Price <= 0 {
+		t.Errorf("%+v", doubled[1])
+	}
+	if again := f.Doubled(doubled, app.What{Double: []string{list[0].ID}}); len(again) != len(doubled) {
+		t.Error("doubled twice")
+	}
+	if w := f.PlanWeek(nil, list, app.What{Double: []string{list[0].ID}}); *w.MaxPairs != 4 {
+		t.Errorf("%d pairs", *w.MaxPairs)
+	}
+	if models, err := f.ForGym(c); err != nil || len(models) == 0 || models[0].Class != term.CrossTraining {
+		t.Errorf("for the gym: %v, %v", models, err)
 	}
 }

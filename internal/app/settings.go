@@ -10,6 +10,7 @@ import (
 	"trevik/internal/core/fault"
 	"trevik/internal/core/house"
 	"trevik/internal/core/match"
+	"trevik/internal/core/shoe"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/store/db"
@@ -23,6 +24,8 @@ type Settings struct {
 	DropRule   string         `json:"drop_rule"`
 	WearSchool string         `json:"wear_school"`
 	FilmDays   int            `json:"film_days"` // 0 is until somebody deletes it
+	Plates     string         `json:"plates"`
+	Variety    string         `json:"variety"`
 	House      house.Values   `json:"house"`
 }
 
@@ -45,6 +48,9 @@ type Setting struct {
 // UntilDeleted is the answer that a film has no last day.
 const UntilDeleted = "until_deleted"
 
+// EitherVariety leaves open whether a rotation's pairs are the same or differ.
+const EitherVariety = "either"
+
 // WearSchools are the three ways to tell when a pair is worn out.
 var WearSchools = []string{"by_condition", "by_distance", "by_own_history"}
 
@@ -61,6 +67,10 @@ func SettingList() []Setting {
 			Reason: "The drop that the runner is used to, and what the landing asks for; some shops go by habit alone."},
 		{Name: "wear_school", Label: "When a pair is worn out", Choices: WearSchools, Shipped: "by_condition",
 			Reason: "Load, history and what looking found; a fixed figure is simpler, the runner's own history more personal."},
+		{Name: "plates", Label: "Plates are worn", Choices: texts(shoe.PlateViews), Shipped: string(shoe.KeySessions),
+			Reason: "A plated pair is dear, short-lived and loads the calf otherwise: for races and the sessions that prepare them; some keep it for races, some wear it freely."},
+		{Name: "variety", Label: "Pairs of a rotation", Choices: append([]string{EitherVariety}, Varieties...), Shipped: EitherVariety,
+			Reason: "Two of the favourite, told apart by colour, or pairs that differ: both have their fitters, so the week decides unless the shop or the runner does."},
 		{Name: "film_days", Label: "Days that a film may stay", Choices: []string{"7", "30", "90", UntilDeleted}, Shipped: "30",
 			Reason: "A film shows a person: the numbers stay, the frames go when a pair's comfort has been checked."},
 	}
@@ -93,7 +103,7 @@ func settingsOf(set map[string]string) Settings {
 		return ""
 	}
 	days, _ := strconv.Atoi(of("film_days")) // until_deleted is no number: 0
-	s := Settings{term.School(of("lead_school")), term.TrailRule(of("trail_rule")), of("room"), of("drop_rule"), of("wear_school"), days, *house.Shipped()}
+	s := Settings{term.School(of("lead_school")), term.TrailRule(of("trail_rule")), of("room"), of("drop_rule"), of("wear_school"), days, of("plates"), of("variety"), *house.Shipped()}
 	for _, l := range house.Table {
 		if v, err := strconv.ParseFloat(set[l.Name], 64); err == nil {
 			l.Set(&s.House, v)
@@ -220,5 +230,7 @@ func (s Settings) ChangedSince(was Settings) []string {
 	word("Support on trail", string(was.TrailRule), string(s.TrailRule))
 	word("Room on road", was.Room, s.Room)
 	word("Drop rule", was.DropRule, s.DropRule)
+	word("Plates", was.Plates, s.Plates)
+	word("Pairs of a rotation", was.Variety, s.Variety)
 	return append(out, house.Changed(&was.House, &s.House)...)
 }

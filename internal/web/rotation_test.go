@@ -34,7 +34,9 @@ func TestRotationBoard(t *testing.T) {
 	// Without the one that is bought first another takes its place, and nothing is kept.
 	drop := regexp.MustCompile(`(?s)<th scope="row">([^<]+)</th><td>to buy.*?href="(/fits/5/rotation\?without=[^"#]+)`).FindStringSubmatch(b.get("/fits/5/rotation").body)
 	looked := b.get(strings.ReplaceAll(drop[2], "&amp;", "&"))
-	looked.holds(t, "To look only, not saved.", "As it is:", "back to it")
+	looked.holds(t, "To look only, not saved.", "As it is", "What if", "back to the answer as it is")
+	double := regexp.MustCompile(`href="(/fits/5/rotation\?double=[^"#]+)`).FindStringSubmatch(b.get("/fits/5/rotation").body)
+	b.get(strings.ReplaceAll(double[1], "&amp;", "&")).holds(t, "To look only, not saved.", "A kilometre costs")
 	if name := `<th scope="row">` + drop[1] + `</th>`; strings.Contains(looked.body, name) {
 		t.Error("what is left out still stands in the plan")
 	}
@@ -50,4 +52,52 @@ func TestRotationBoard(t *testing.T) {
 	b.post("/fits/10/still").to(t)
 	b.post("/fits/10/rotation/lay-out").to(t)
 	b.get("/fits/10/rotation").holds(t, "Only pairs that they have stand to choose", "of the one pair")
+}
+
+// Weeks that differ, a template, a run that is split, a suitability that is set with its
+// reason, and the pair for the gym: each with its faults at the field.
+func TestRotationChanges(t *testing.T) {
+	s := newSite(t)
+	b := s.as(t, "teal")
+	b.post("/fits/5/rotation/template", "week", "0", "template_goal", "faster", "template_km", "45", "template_days", "").to(t)
+	p := b.get("/fits/5/rotation")
+	p.holds(t, "45 km of 45 km covered", "To order, up to", "cents a kilometre", `data-moves data-rows="14"`)
+	if p := b.post("/fits/5/rotation/template", "week", "0", "template_goal", "faster", "template_km", "1", "template_days", ""); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is 3 km to 300 km") {
+		t.Errorf("%d", p.code)
+	}
+	long := regexp.MustCompile(`(?s)name="row" value="(\d+)">split`).FindStringSubmatch(p.body)
+	b.post("/fits/5/rotation/split", "row", long[1]).to(t)
+	if p := b.post("/fits/5/rotation/split", "row", long[1]); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is a part of a run already") {
+		t.Errorf("split twice: %d", p.code)
+	}
+	if p := b.post("/fits/5/rotation/resize", "row", long[1], "minutes", "-5"); p.code != http.StatusUnprocessableEntity {
+		t.Errorf("-5 minutes: %d", p.code)
+	}
+	if p := b.htmx("/fits/5/rotation", "plan_weeks", "A_and_B_in_turn"); p.header.Get("HX-Refresh") != "true" {
+		t.Error("the second week's rows do not come")
+	}
+	b.get("/fits/5/rotation").holds(t, "Week A, this week", "Week B", "Nothing stands in it yet.", `name="plan_km.15"`)
+	b.post("/fits/5/rotation/lay-out", "week", "1").to(t)
+	if p := b.get("/fits/5/rotation"); strings.Contains(p.body, "Nothing stands in it yet.") || strings.Count(p.body, `class="weekboard"`) != 2 {
+		t.Error("week B has no plan of its own")
+	}
+	b.post("/fits/5/pairs", "token", tokenOf(5), "model", "Norrbeck Skua 4, women", "uk", "5", "width", "B", "price", "100", "since", "2026-06-01").to(t)
+	if p := b.post("/fits/5/pairs", "token", tokenOf(6), "model", "Norrbeck Skua", "uk", "5", "width", "B", "price", "100", "since", "2026-06-01"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "type a part of its name") || !strings.Contains(p.body, `value="Norrbeck Skua"`) {
+		t.Errorf("half a name: %d", p.code)
+	}
+	b.post("/fits/5/rotation/suit", "suit_model", "norrbeck-skua-4-women", "suit_kind", "long", "suit_ground", "road", "suit_value", "0.3", "suit_why", "numb after an hour").to(t)
+	b.get("/fits/5/rotation").holds(t, "numb after an hour (computed:", "back to the computed")
+	if p := b.post("/fits/5/rotation/suit", "suit_model", "norrbeck-skua-4-women", "suit_kind", "long", "suit_ground", "road", "suit_value", "", "suit_why", "numb"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is missing; allowed is 0 to 1") {
+		t.Errorf("no value: %d", p.code)
+	}
+	b.post("/fits/5/rotation/suit", "suit_model", "norrbeck-skua-4-women", "suit_kind", "long", "suit_ground", "road", "undo", "yes").to(t)
+	if strings.Contains(b.get("/fits/5/rotation").body, "numb after an hour") {
+		t.Error("it is not taken back")
+	}
+	b.htmx("/fits/5/hello", "week_kind.5", "gym", "week_km.5", "1")
+	b.get("/fits/5/rotation").holds(t, "Lifting in running shoes", "In their size:", "Becket")
+	b.get("/shoes/names?as=model&model=skua+wom").holds(t, `<option value="Norrbeck Skua 4, women">`)
+	if p := b.get("/shoes/names?as=model&model="); p.code != http.StatusOK || p.body != "" {
+		t.Errorf("nothing typed: %d %q", p.code, p.body)
+	}
 }

@@ -16,12 +16,14 @@ const (
 	BestFound = "best_found"
 )
 
-// Point is the optimum with at most so many pairs. Distances km, money minor units.
+// Point is the optimum with at most so many pairs, and what each of them takes. Distances
+// km, money minor units.
 type Point struct {
 	Pairs     int     `json:"pairs"`
 	CoveredKM float64 `json:"covered_km"`
 	SuitKM    float64 `json:"suit_km"`
 	Spent     int64   `json:"spent"`
+	Takes     []Used  `json:"takes"`
 }
 
 // Used is one pair of the answer: its km a week, weeks that it lasts (nil: its life is not
@@ -76,7 +78,8 @@ func Solve(ctx context.Context, w Week) (Answer, error) {
 		best, ok, bound := p.solve(ctx, min(n, len(p.pairs)), least, mostSteps)
 		value = max(value, best.value)
 		if n <= curveTo {
-			a.Curve = append(a.Curve, Point{n, kilometres(best.value / metre), units.Round(float64(best.value%metre)/1e6, 3), best.spent})
+			takes, _ := p.takes(&w, best)
+			a.Curve = append(a.Curve, Point{n, kilometres(best.value / metre), units.Round(float64(best.value%metre)/1e6, 3), best.spent, takes})
 		}
 		if n == p.maxPairs || p.maxPairs == 0 && n == 1 {
 			own, proven, upper = best, ok, bound
@@ -98,10 +101,37 @@ func Solve(ctx context.Context, w Week) (Answer, error) {
 
 func kilometres(metres int64) float64 { return units.Round(float64(metres)/1000, 3) }
 
-// fill writes the plan with its assignment.
-func (a *Answer) fill(w *Week, p *problem, own plan) {
+// takes tells what each pair of a plan takes, and the pair of each piece, -1 for none.
+func (p *problem) takes(w *Week, own plan) ([]Used, []int) {
 	s := &solver{problem: p, ctx: context.Background(), steps: math.MaxInt}
 	to := s.assign(own.set, own.value)
+	out := []Used{}
+	for _, k := range own.set {
+		c := &w.Pairs[k]
+		u := Used{ID: c.ID}
+		metres := int64(0)
+		var mine []piece
+		for i, x := range p.parts {
+			if to[i] == k {
+				metres += x.metres
+				mine = append(mine, x)
+			}
+		}
+		u.WeeklyKM = kilometres(metres)
+		if c.LifeKM != nil && metres > 0 {
+			weeks := units.Round(*c.LifeKM/u.WeeklyKM, 2)
+			u.WeeksLeft = &weeks
+		}
+		u.MinRestHours = shortestRest(mine)
+		out = append(out, u)
+	}
+	return out, to
+}
+
+// fill writes the plan with its assignment.
+func (a *Answer) fill(w *Week, p *problem, own plan) {
+	var to []int
+	a.Pairs, to = p.takes(w, own)
 	a.Spent = own.spent
 	a.CoveredKM, a.SuitKM = kilometres(own.value/metre), units.Round(float64(own.value%metre)/1e6, 3)
 	byPart := make([]int, len(w.Parts))
@@ -121,22 +151,6 @@ func (a *Answer) fill(w *Week, p *problem, own plan) {
 		if !c.Owned {
 			a.Buy = append(a.Buy, c.ID)
 		}
-		u := Used{ID: c.ID}
-		metres := int64(0)
-		var mine []piece
-		for i, x := range p.parts {
-			if to[i] == k {
-				metres += x.metres
-				mine = append(mine, x)
-			}
-		}
-		u.WeeklyKM = kilometres(metres)
-		if c.LifeKM != nil && metres > 0 {
-			weeks := units.Round(*c.LifeKM/u.WeeklyKM, 2)
-			u.WeeksLeft = &weeks
-		}
-		u.MinRestHours = shortestRest(mine)
-		a.Pairs = append(a.Pairs, u)
 	}
 }
 

@@ -9,10 +9,7 @@
 // left open, and the page says what is missing.
 package rotation
 
-import (
-	"trevik/internal/core/shoe"
-	"trevik/internal/core/term"
-)
+import "trevik/internal/core/term"
 
 // LeastSuit is the suitability from which a pair may take a kind (house).
 const LeastSuit = 0.5
@@ -33,13 +30,14 @@ type Served struct {
 	All  []float64 // suitability of every pair, in order
 }
 
-// Serve gives each part to the pair that suits it best.
-func Serve(parts []Part, pairs []shoe.Model, who shoe.Wearer) []Served {
+// Serve gives each part to the pair that suits it best. suit tells how well a pair serves
+// a part, 0 to 1, and why.
+func Serve(parts []Part, pairs int, suit func(pair int, p Part) (float64, string)) []Served {
 	out := make([]Served, len(parts))
 	for i, p := range parts {
-		s := Served{Part: p, Pair: -1, All: make([]float64, len(pairs))}
+		s := Served{Part: p, Pair: -1, All: make([]float64, pairs)}
 		for j := range pairs {
-			v, why := pairs[j].Suitability(p.Kind, p.Ground, who)
+			v, why := suit(j, p)
 			s.All[j] = v
 			if v >= LeastSuit && v > s.Suit {
 				s.Pair, s.Suit, s.Why = j, v, why

@@ -115,6 +115,42 @@ func TestSuitability(t *testing.T) {
 	}
 }
 
+// The views of plates are presets of the table: plated models alone move, and never above
+// what they are let into.
+func TestPlateViews(t *testing.T) {
+	daily, racer := plain(), plain()
+	racer.Class, racer.Plate = term.RacePlated, "carbon"
+	nylon := plain()
+	nylon.Class, nylon.Plate = term.TempoClass, "nylon"
+	on := func(m Model, k term.Kind, v PlateView) float64 { return m.Suits(k, term.GroundRoad, Wearer{Plates: v}) }
+	for _, k := range term.Kinds {
+		for _, v := range PlateViews {
+			for _, m := range []Model{daily, nylon} {
+				if on(m, k, v) != on(m, k, "") {
+					t.Errorf("%s under %s: %s moves without a carbon plate", k, v, m.Class)
+				}
+			}
+		}
+		if on(racer, k, Freely) < on(racer, k, KeySessions) || on(racer, k, KeySessions) < on(racer, k, RaceOnly) {
+			t.Errorf("%s: freely %g, key sessions %g, race only %g", k, on(racer, k, Freely), on(racer, k, KeySessions), on(racer, k, RaceOnly))
+		}
+	}
+	for name, ok := range map[string]bool{
+		"races under every view":         on(racer, term.Race, RaceOnly) >= 0.9 && on(racer, term.Race, KeySessions) >= 0.9,
+		"repetitions are key sessions":   on(racer, term.Intervals, KeySessions) >= 0.5 && on(racer, term.Intervals, RaceOnly) < 0.5,
+		"a long run only when freely":    on(racer, term.Long, KeySessions) < 0.5 && on(racer, term.Long, Freely) >= 0.5,
+		"easy runs when worn freely":     on(racer, term.Easy, Freely) >= 0.5,
+		"freely is no leave for the gym": on(racer, term.Gym, Freely) == 0,
+	} {
+		if !ok {
+			t.Error(name)
+		}
+	}
+	if _, why := racer.Suitability(term.Tempo, term.GroundRoad, Wearer{Plates: RaceOnly}); !strings.Contains(why, "plates are kept for races") {
+		t.Error(why)
+	}
+}
+
 func TestGroundHints(t *testing.T) {
 	for name, c := range map[string]struct {
 		change     func(*Model)

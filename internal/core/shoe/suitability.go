@@ -38,12 +38,32 @@ var onGround = map[term.Surface][7]float64{
 	term.GymSurface: {0.40, 0.10, 0.00, 0.40, 0.60, 0.00, 0.00},
 }
 
+// PlateView is when a plated model is worn: the presets of the suitability table.
+type PlateView string
+
+const (
+	RaceOnly    PlateView = "race_only"
+	KeySessions PlateView = "key_sessions"
+	Freely      PlateView = "freely"
+)
+
+// PlateViews are all of them, as they are asked.
+var PlateViews = []PlateView{RaceOnly, KeySessions, Freely}
+
+// House values of the presets: what a plated model has at most for a kind that it is not
+// meant for, and at least for one that it is let into.
+const (
+	plateNotMeant = 0.30
+	plateLetIn    = 0.60
+)
+
 // Wearer is what of the runner changes a model's suitability. Zero values are
 // 'not known'.
 type Wearer struct {
 	Strike term.Strike
 	MassKg float64
 	RaceKm float64
+	Plates PlateView // empty: the table as it stands
 }
 
 // Suitability tells how well a model serves a kind of run on a ground, 0 to 1,
@@ -96,6 +116,14 @@ func (m *Model) suits(kind term.Kind, ground term.Ground, who Wearer, why *[]str
 	case term.Race:
 		m.raceMarks(who, add)
 	}
+	if m.Plate == "carbon" || m.Class == term.RacePlated {
+		if to, reason := who.Plates.hold(kind, v); to != v {
+			v = to
+			if why != nil {
+				say("%s: %.2f", reason, v)
+			}
+		}
+	}
 	f := onGround[m.Surface][g] * m.grip(ground)
 	if m.MetalTips && (ground == term.GroundRoad || ground == term.GroundTreadmill || ground == term.GroundTrack) {
 		f = 0
@@ -106,6 +134,21 @@ func (m *Model) suits(kind term.Kind, ground term.Ground, who Wearer, why *[]str
 		say("%s model on %s × %.2f", m.Surface, ground, f)
 	}
 	return min(1, max(0, v*f))
+}
+
+// hold is a plated model's suitability for a kind under a view.
+func (p PlateView) hold(kind term.Kind, v float64) (float64, string) {
+	race := kind == term.Race
+	key := race || kind == term.Tempo || kind == term.Threshold || kind == term.Intervals
+	switch {
+	case p == RaceOnly && !race:
+		return min(v, plateNotMeant), "plates are kept for races"
+	case p == KeySessions && !key:
+		return min(v, plateNotMeant), "plates are for races and key sessions"
+	case p == Freely && (kind == term.Easy || kind == term.Middle || kind == term.Long):
+		return max(v, plateLetIn), "plates are worn freely"
+	}
+	return v, ""
 }
 
 func (m *Model) raceMarks(who Wearer, add func(float64, string)) {

@@ -14,20 +14,22 @@ import (
 
 // House values of the model.
 const (
-	ownSD        = 0.20 // of ln of the runner's own factor
-	historySD    = 0.25 // of one set-aside pair
-	lifeSD       = 0.20 // of ln L about the runner's own median
-	lookSD       = 0.35 // of an inspection
-	lookFreshSD  = 0.25 // of one beside a fresh pair
-	lookShareSD  = 0.105
-	thinHeelMM   = 20.0 // under it bounce weighs less
-	thinBounce   = 0.15
-	tallHeelMM   = 35.0 // from it a tilt tips the runner more
-	firstKM      = 160.0
-	lookEveryKM  = 100.0
-	lookMonths   = 6
-	atRisk       = 0.20
-	horizonWeeks = 260
+	ownSD       = 0.20 // of ln of the runner's own factor
+	historySD   = 0.25 // of one set-aside pair
+	lifeSD      = 0.20 // of ln L about the runner's own median
+	lookSD      = 0.35 // of an inspection
+	lookFreshSD = 0.25 // of one beside a fresh pair
+	lookShareSD = 0.105
+	thinHeelMM  = 20.0 // under it bounce weighs less
+	thinBounce  = 0.15
+	tallHeelMM  = 35.0 // from it a tilt tips the runner more
+	firstKM     = 160.0
+	lookEveryKM = 100.0
+	lookMonths  = 6
+	atRisk      = 0.20
+
+	// HorizonWeeks is how far ahead a date is told.
+	HorizonWeeks = 260
 )
 
 // Quantiles in effective km.
@@ -197,7 +199,7 @@ func Assess(p Pair) (Answer, error) {
 	p.orderBy(&a)
 	p.schools(&a, own, date)
 	if beyond {
-		a.Warnings = append(a.Warnings, fault.Warning{Code: "beyond_plan", Text: fmt.Sprintf("A date lies past %d weeks and is not given.", horizonWeeks)})
+		a.Warnings = append(a.Warnings, fault.Warning{Code: "beyond_plan", Text: fmt.Sprintf("A date lies past %d weeks and is not given.", HorizonWeeks)})
 	}
 	if p.Price != nil {
 		if total := e + a.RemainingKM.P50; total > 0 {
@@ -330,7 +332,7 @@ func (p *Pair) dateAt(km float64) (time.Time, bool) {
 		return time.Time{}, false
 	}
 	done := 0.0
-	for w := range horizonWeeks {
+	for w := range HorizonWeeks {
 		week := p.weekly(w)
 		if done+week >= km-1e-9 {
 			days := 7 * w

@@ -327,6 +327,9 @@ func (b *Bench) record(s Station) gin.HandlerFunc {
 				continue
 			}
 			posted = append(posted, input)
+			if f.Reforms && kit.IsHTMX(c) {
+				c.Header("HX-Refresh", "true")
+			}
 			if v, ok := f.Read(&faults, k, form[input], who.Units); ok {
 				values = append(values, v)
 			}

@@ -54,6 +54,7 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: post, Path: "/runners/:runner/consent", Roles: kit.Everyone, Handle: d.consent},
 		{Method: get, Path: "/new-fit", Roles: kit.Everyone, Handle: d.newFit},
 		{Method: post, Path: "/new-fit", Roles: kit.Everyone, Handle: d.startFit},
+		{Method: get, Path: "/shoes/names", Roles: kit.Everyone, Handle: d.names},
 		{Method: get, Path: "/shoes", Roles: kit.Everyone, Handle: d.shoes},
 		{Method: get, Path: "/shoes/export", Roles: kit.Everyone, Handle: d.exportShoes},
 		{Method: get, Path: "/shoes/import", Roles: fitters, Handle: d.importPage},

@@ -3,6 +3,7 @@ package desk
 import (
 	"errors"
 	"fmt"
+	"html/template"
 	"io"
 	"net/http"
 	"net/url"
@@ -27,6 +28,23 @@ type modelLine struct {
 	*shoe.Model
 	Row     int
 	OnShelf int
+}
+
+// suggestions are how many names a field offers.
+const suggestions = 20
+
+// names answers a field that asks for a model with the names that hold what was typed.
+func (d *Desk) names(c *gin.Context) {
+	cat, err := d.App.Catalogue(c, kit.MustWho(c))
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	var out strings.Builder
+	for _, name := range cat.Names(c.Query(c.Query("as")), suggestions) {
+		fmt.Fprintf(&out, `<option value="%s"></option>`, template.HTMLEscapeString(name))
+	}
+	c.Data(http.StatusOK, "text/html; charset=utf-8", []byte(out.String()))
 }
 
 func (d *Desk) shoes(c *gin.Context) {

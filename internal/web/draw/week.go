@@ -26,18 +26,19 @@ type WeekRun struct {
 var dayNames = []string{"Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"}
 
 // WeekBoard draws the week: rows are pairs, columns days, runs bars with their rest as a
-// fading tail, round the week's end too. Where it moves, a script may drag the bars.
-func WeekBoard(rows []WeekRow, moves bool) template.HTML {
+// fading tail, round the week's end too. Where it moves, a script may drag the bars;
+// perWeek is how many rows of the board a week has.
+func WeekBoard(rows []WeekRow, moves bool, perWeek int) template.HTML {
 	const x0, width, rowH, top = 150.0, 720.0, 46.0, 28.0
 	const minutes = 7 * 24 * 60
 	x := func(m float64) float64 { return x0 + width*m/minutes }
 	height := top + rowH*float64(len(rows)) + 8
 	moving := ""
 	if moves {
-		moving = " data-moves"
+		moving = fmt.Sprintf(` data-moves data-rows="%d"`, perWeek)
 	}
 	var b strings.Builder
-	fmt.Fprintf(&b, `<svg class="weekboard" viewBox="0 0 880 %.0f" data-width="%.0f"%s role="img" aria-label="The week: pairs by days">`, height, width, moving)
+	fmt.Fprintf(&b, `<svg class="weekboard" viewBox="0 0 880 %.0f" data-left="%.0f" data-width="%.0f"%s role="img" aria-label="The week: pairs by days">`, height, x0, width, moving)
 	b.WriteString(`<defs><linearGradient id="restfade"><stop offset="0" class="rest-near"/><stop offset="1" class="rest-far"/></linearGradient></defs>`)
 	for i, day := range dayNames {
 		fmt.Fprintf(&b, `<path class="tick" d="M%.1f %.0fV%.0f"/><text class="word small" x="%.1f" y="18">%s</text>`, x(float64(i)*1440), top-4, height, x(float64(i)*1440)+5, day)
@@ -54,9 +55,19 @@ func WeekBoard(rows []WeekRow, moves bool) template.HTML {
 				tail(&b, run.End, r.Rest, y, x)
 			}
 		}
+		said := -1e9
 		for _, run := range r.Runs {
 			w := max(7, x(run.End)-x(run.Begin))
-			fmt.Fprintf(&b, `<rect class="%s" data-row="%s" data-run="%s" data-begin="%.0f" x="%.1f" y="%.1f" width="%.1f" height="18"><title>%s</title></rect><text class="word small" x="%.1f" y="%.1f">%s</text>`, class, template.HTMLEscapeString(run.Row), template.HTMLEscapeString(run.Run), run.Begin, x(run.Begin), y+8, w, template.HTMLEscapeString(run.Label), x(run.Begin), y+40, template.HTMLEscapeString(clip(run.Label, 16)))
+			if moves {
+				// What pulls its end: wider than it looks, for a finger.
+				fmt.Fprintf(&b, `<rect class="runend" data-row="%s" data-minutes="%.0f" x="%.1f" y="%.1f" width="14" height="26"/>`, template.HTMLEscapeString(run.Row), run.End-run.Begin, x(run.Begin)+w, y+4)
+			}
+			fmt.Fprintf(&b, `<rect class="%s" data-row="%s" data-run="%s" data-begin="%.0f" x="%.1f" y="%.1f" width="%.1f" height="18"><title>%s</title></rect>`, class, template.HTMLEscapeString(run.Row), template.HTMLEscapeString(run.Run), run.Begin, x(run.Begin), y+8, w, template.HTMLEscapeString(run.Label))
+			// A part right after another one has its name in the table and on the bar itself.
+			if at := x(run.Begin); at-said > 75 || at < said {
+				fmt.Fprintf(&b, `<text class="word small" x="%.1f" y="%.1f">%s</text>`, at, y+40, template.HTMLEscapeString(clip(run.Label, 16)))
+				said = at
+			}
 		}
 	}
 	b.WriteString(`</svg>`)

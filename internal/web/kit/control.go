@@ -32,7 +32,8 @@ type Control struct {
 	Save             template.HTMLAttr // what saves it as it is made
 	Bare             bool              // its label is the table's, spoken only
 	Disabled         bool
-	OOB              bool // the error alone, swapped in beside the answer
+	Suggest          string // the address of suggestions
+	OOB              bool   // the error alone, swapped in beside the answer
 }
 
 // ControlID is the element id of an input.
@@ -111,6 +112,18 @@ func (c Control) Choose(options []Option) Control {
 	for i := range c.Options {
 		c.Options[i].On = c.Options[i].Value == c.Value
 	}
+	return c
+}
+
+// For is the control in one of several like forms of a page, with an element id of its own.
+func (c Control) For(suffix string) Control {
+	c.ID += "-" + suffix
+	return c
+}
+
+// Search is the control with suggestions from an address, asked as it is typed.
+func (c Control) Search(url string) Control {
+	c.Type, c.Suggest = "text", url
 	return c
 }
 

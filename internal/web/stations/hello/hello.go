@@ -35,7 +35,6 @@ type body struct {
 	Complains bool // something was told, so its rows stand open
 	Last      *app.Fit
 	Still     []app.Question
-	Models    []kit.Option
 	Dislikes  []app.Dislike
 	Row       func(string) int
 	Consents  []kit.ConsentLine
@@ -82,11 +81,6 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 		return nil, err
 	}
 	b.Dislikes, b.Row = fit.Dislikes(catalogue), catalogue.Row
-	b.Models = []kit.Option{{Value: "", Text: "—"}}
-	for i := range catalogue.Models {
-		m := &catalogue.Models[i]
-		b.Models = append(b.Models, kit.Option{Value: m.ID, Text: app.ModelName(m)})
-	}
 	return b, nil
 }
 
@@ -150,16 +144,18 @@ func dislike(b *bench.Bench, c *gin.Context, fit *app.Fit) {
 			code = back
 		}
 		catalogue, cerr := b.App.Catalogue(c, who)
-		switch {
-		case cerr != nil:
+		if cerr != nil {
 			b.Fail(c, cerr)
 			return
-		case catalogue.ByCode(code) == nil:
+		}
+		m := catalogue.Find(code)
+		switch {
+		case m == nil:
 			l.Add("disliked_model", "is not in the catalogue; choose one, or write it down below")
 		case why == "" && back == "":
 			l.Add("disliked_why", "is missing: say why, so that another version can be told apart")
 		default:
-			field, key, _ := app.FieldOf("hello", fmt.Sprintf("disliked.%d", catalogue.Row(code)))
+			field, key, _ := app.FieldOf("hello", fmt.Sprintf("disliked.%d", catalogue.Row(m.ID)))
 			_, err = b.App.Record(c, who, fit.ID, []app.Value{{Key: key, Field: field, Text: why, Empty: back != ""}})
 		}
 		if err == nil {
