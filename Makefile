@@ -65,6 +65,7 @@ fuzz:
 	$(GO) test -run '^$$' -fuzz FuzzOpen -fuzztime 30s ./internal/picture
 	$(GO) test -run '^$$' -fuzz FuzzPixels -fuzztime 30s ./internal/core/footprint
 	$(GO) test -run '^$$' -fuzz FuzzRecording -fuzztime 30s ./internal/core/gait
+	$(GO) test -run '^$$' -fuzz FuzzDecode -fuzztime 30s ./internal/gpx
 	$(GO) test -run '^$$' -fuzz FuzzZip -fuzztime 30s ./internal/recording
 
 screenshots: $(BIN) node_modules/.package-lock.json

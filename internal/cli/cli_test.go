@@ -377,3 +377,65 @@ func TestRotateContract(t *testing.T) {
 		t.Errorf("%d %q", code, out)
 	}
 }
+
+// The watch writes what it has as files, the same for a seed, and a runner hangs together:
+// what the films show is what the feet would have one expect.
+func TestWatchAndRunner(t *testing.T) {
+	dir := t.TempDir()
+	for _, name := range []string{"a", "b"} {
+		if code, _, errs := call("", "simulate", "watch", "--out", filepath.Join(dir, name), "--seed", "4", "--weeks", "2"); code != Answered {
+			t.Fatal(errs)
+		}
+	}
+	var truth struct {
+		Runs []struct {
+			File string  `json:"file"`
+			KM   float64 `json:"km"`
+		} `json:"runs"`
+	}
+	data, err := os.ReadFile(filepath.Join(dir, "a", "truth.json"))
+	if err != nil || json.Unmarshal(data, &truth) != nil || len(truth.Runs) < 4 {
+		t.Fatalf("%v %s", err, data)
+	}
+	for _, run := range truth.Runs {
+		one, _ := os.ReadFile(filepath.Join(dir, "a", run.File))
+		two, _ := os.ReadFile(filepath.Join(dir, "b", run.File))
+		if len(one) == 0 || !bytes.Equal(one, two) {
+			t.Errorf("%s does not repeat", run.File)
+		}
+	}
+	table, _ := os.ReadFile(filepath.Join(dir, "a", "runs.csv"))
+	if lines := strings.Count(string(table), "\n"); lines != len(truth.Runs)+1 {
+		t.Errorf("%d lines for %d runs", lines, len(truth.Runs))
+	}
+	for _, bad := range [][]string{{"--weeks", "0"}, {"--weeks", "900"}, {"--every", "0.2"}, {"--error", "99"}, {"--until", "someday"}, {"--days", "8"}, {"--weekly-km", "1"}} {
+		if code, out, errs := call("", append([]string{"simulate", "watch", "--out", filepath.Join(dir, "c")}, bad...)...); code != 2 || out != "" || !strings.Contains(errs, strings.TrimPrefix(bad[0], "--")) {
+			t.Errorf("%v: exit %d, %q, %q", bad, code, out, errs)
+		}
+	}
+	runner := filepath.Join(dir, "runner")
+	if code, _, errs := call("", "simulate", "runner", "--out", runner, "--seed", "6", "--seconds", "3"); code != Answered {
+		t.Fatal(errs)
+	}
+	var x struct {
+		Peak map[string]float64 `json:"peak_eversion_deg"`
+	}
+	data, err = os.ReadFile(filepath.Join(runner, "truth.json"))
+	if err != nil || json.Unmarshal(data, &x) != nil {
+		t.Fatal(err)
+	}
+	rear := answer(t, "", "gait", filepath.Join(runner, "rear"))
+	for side, s := range rear["sides"].(map[string]any) {
+		if peak := s.(map[string]any)["peak_eversion_deg"].(map[string]any)["mean"].(float64); math.Abs(peak-x.Peak[side]) > 1.5 {
+			t.Errorf("%s: the film shows %g, the runner has %g", side, peak, x.Peak[side])
+		}
+	}
+	if left := answer(t, "", "footprint", filepath.Join(runner, "scanner", "left.png")); left["foot"] != "left" {
+		t.Errorf("the left print is %v", left["foot"])
+	}
+	for _, name := range []string{"runner.json", "side/recording.json", "watch/runs.csv"} {
+		if _, err := os.Stat(filepath.Join(runner, name)); err != nil {
+			t.Error(err)
+		}
+	}
+}

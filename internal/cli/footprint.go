@@ -3,11 +3,8 @@ package cli
 import (
 	"encoding/json"
 	"fmt"
-	"image/png"
 	"io"
-	"math/rand/v2"
 	"os"
-	"path/filepath"
 	"strconv"
 	"strings"
 
@@ -143,31 +140,13 @@ func (t *tool) simulateCmd() *cobra.Command {
 			return fault.List{{Field: "out", Text: "cannot be made: " + err.Error()}}
 		}
 		s := device.NewScanner(*seed)
-		if err := writeJSON(filepath.Join(*out, "scan.json"), s.Scan); err != nil {
+		if err := writeScanner(*out, *seed, s); err != nil {
 			return err
-		}
-		if err := writeJSON(filepath.Join(*out, "truth.json"), s.Truth); err != nil {
-			return err
-		}
-		for _, side := range term.Sides {
-			r := rand.New(rand.NewPCG(*seed, uint64(len(side))))
-			paper := footprint.PaperFor(s.Truth.Prints[side].LengthMM)
-			f, err := os.Create(filepath.Join(*out, string(side)+".png"))
-			if err != nil {
-				return err
-			}
-			err = png.Encode(f, s.Prints[side].Render(device.Photo{Paper: paper, MMPerPx: 0.3, Noise: 2, Uneven: 0.1, Mottle: 0.15}, r))
-			if closeErr := f.Close(); err == nil {
-				err = closeErr
-			}
-			if err != nil {
-				return err
-			}
 		}
 		_, err := fmt.Fprintf(t.out, "%s: scan.json, left.png, right.png, truth.json\n", *out)
 		return err
 	}
-	parent.AddCommand(c, t.simulateTreadmill())
+	parent.AddCommand(c, t.simulateTreadmill(), t.simulateWatch(), t.simulateRunner())
 	return parent
 }
 

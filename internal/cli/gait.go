@@ -132,13 +132,7 @@ func (t *tool) simulateTreadmill() *cobra.Command {
 		if err := os.MkdirAll(*out, 0o755); err != nil {
 			return fault.List{{Field: "out", Text: "cannot be made: " + err.Error()}}
 		}
-		if err := writeFrames(*out, *format, m); err != nil {
-			return err
-		}
-		if err := writeJSON(filepath.Join(*out, recording.File), m.Recording()); err != nil {
-			return err
-		}
-		if err := writeJSON(filepath.Join(*out, "truth.json"), m.Truth()); err != nil {
+		if err := writeTreadmill(*out, *format, m); err != nil {
 			return err
 		}
 		_, err = fmt.Fprintf(t.out, "%s: recording.json, %d frames, truth.json\n", *out, m.Len())
