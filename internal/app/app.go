@@ -46,6 +46,15 @@ type Actor struct {
 	Role     Role
 	Units    units.System
 	Theme    string
+	ByLink   bool // a runner on their own page; UserID is who gave them its address
+}
+
+// hand is how what a person types comes in.
+func (w Actor) hand() string {
+	if w.ByLink {
+		return "by the runner"
+	}
+	return "by hand"
 }
 
 // App is the shop's work.
@@ -56,6 +65,7 @@ type App struct {
 	films      filmWork
 	catalogues catalogues
 	imports    imports
+	runImports runImports
 }
 
 // New makes the application on a store; now is the clock.
@@ -118,7 +128,8 @@ func floatOf(v sql.NullFloat64) *float64 {
 	return &v.Float64
 }
 
-func nullID(id uint64) sql.NullInt64 { return sql.NullInt64{Int64: int64(id), Valid: true} }
+// nullID is an id of the database, none for 0.
+func nullID(id uint64) sql.NullInt64 { return sql.NullInt64{Int64: int64(id), Valid: id > 0} }
 
 func nullTime(t time.Time) sql.NullTime { return sql.NullTime{Time: t, Valid: !t.IsZero()} }
 

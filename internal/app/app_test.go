@@ -241,7 +241,7 @@ func TestAnotherShopSeesNothing(t *testing.T) {
 		},
 		"start": func() error { _, err := b.StartFit(ctx, b.other, b.token(), app.Runner{ID: runner}); return err },
 		"run":   func() error { return b.SetRunCounts(ctx, b.other, runner, run, false) },
-		"aside": func() error { return b.SetAside(ctx, b.other, runner, pair, true) },
+		"aside": func() error { return b.SetAside(ctx, b.other, runner, pair, true, app.WornOut, "") },
 		"overrule": func() error {
 			who := b.other
 			who.Role = app.Owner
@@ -392,7 +392,7 @@ func TestRuns(t *testing.T) {
 	if a := km(); a.KM != 10 || a.Dates.P50 == nil || a.OrderBy == nil {
 		t.Errorf("%+v", a)
 	}
-	must(t, b.SetAside(ctx, b.fitter, runner, pair, true))
+	must(t, b.SetAside(ctx, b.fitter, runner, pair, true, app.WornOut, ""))
 	if a := km(); a.KM != 0 {
 		t.Errorf("set aside, yet assessed: %+v", a)
 	}
@@ -400,7 +400,7 @@ func TestRuns(t *testing.T) {
 	if l, ok := fault.As(err); !ok || l[0].Field != "pair" {
 		t.Errorf("a run in a pair that was set aside: %v", err)
 	}
-	must(t, b.SetAside(ctx, b.fitter, runner, pair, false))
+	must(t, b.SetAside(ctx, b.fitter, runner, pair, false, "", ""))
 	if a := km(); a.KM != 10 {
 		t.Errorf("back in use: %+v", a)
 	}

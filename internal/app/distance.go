@@ -11,6 +11,7 @@ import (
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
+	"trevik/internal/core/house"
 	"trevik/internal/core/match"
 	"trevik/internal/core/rotation"
 	"trevik/internal/core/shoe"
@@ -33,8 +34,14 @@ type Pair struct {
 	BoughtOn   time.Time
 	FirstWorn  time.Time
 	SetAsideOn time.Time
+	Reason     string // why it was set aside, one of AsideReasons
+	AsideNote  string
+	SlowedOn   time.Time // from then for short and slow runs
 	Runs       []Run
-	Looks      []SoleLook
+	Looks      []SoleLook // at fits
+	Inspected  []Inspected
+	Lifting    float64 // hours
+	Photos     []PairPhoto
 	modelRow   uint64
 }
 
@@ -47,16 +54,22 @@ func (p *Pair) Name() string { return ModelName(&p.Model) }
 // ModelName writes a model: maker, name and version.
 func ModelName(m *shoe.Model) string { return fmt.Sprintf("%s %s %d", m.Maker, m.Name, m.Version) }
 
-// Run is one run, or part of one, in a pair.
+// Run is one run, or part of one, in a pair; PairID is 0 while it has none. StartedAt is
+// zero where the hour is not known, the time as the watch told it.
 type Run struct {
-	ID     uint64
-	PairID uint64
-	On     time.Time
-	KM     float64
-	Ground term.Ground
-	Kind   term.Kind
-	Wet    bool
-	TempC  *float64
+	ID        uint64
+	PairID    uint64
+	On        time.Time
+	KM        float64
+	Ground    term.Ground
+	Kind      term.Kind
+	Wet       bool
+	TempC     *float64
+	StartedAt time.Time
+	Minutes   *float64
+	AscentM   *float64
+	FileID    uint64
+	How       string
 }
 
 // Basis is what a choice was decided on, kept with it so that an old card can be
@@ -244,7 +257,7 @@ func (a *App) TakeBack(ctx context.Context, who Actor, fitID uint64) error {
 		if err != nil {
 			return found(err)
 		}
-		runs, err := q.CountRunsOfPair(ctx, p.ID)
+		runs, err := q.CountRunsOfPair(ctx, nullID(p.ID))
 		if err != nil {
 			return err
 		}
@@ -350,7 +363,7 @@ func (a *App) Pairs(ctx context.Context, who Actor, runnerID uint64) ([]Pair, er
 	at := map[uint64]int{}
 	for i, r := range rows {
 		out[i] = Pair{ID: r.ID, RunnerID: r.RunnerID, FitID: uint64(r.FitID.Int64), Model: models[r.ModelID], Size: foot.Figure(float64(r.UkHalf) / 2), Width: r.Width,
-			Price: r.Price, BoughtOn: r.BoughtOn, FirstWorn: r.FirstWorn.Time, SetAsideOn: r.SetAsideOn.Time, modelRow: r.ModelID}
+			Price: r.Price, BoughtOn: r.BoughtOn, FirstWorn: r.FirstWorn.Time, SetAsideOn: r.SetAsideOn.Time, Reason: r.AsideReason, AsideNote: r.AsideNote, SlowedOn: r.SlowedOn.Time, modelRow: r.ModelID}
 		at[r.ID] = i
 	}
 	looks, err := a.soleLooks(ctx, who, runnerID)
@@ -360,10 +373,13 @@ func (a *App) Pairs(ctx context.Context, who Actor, runnerID uint64) ([]Pair, er
 	for i := range out {
 		out[i].Looks = looks[out[i].ID]
 	}
+	if err := a.looked(ctx, who, runnerID, out, at); err != nil {
+		return nil, err
+	}
 	runs, err := a.store.RunsOfRunner(ctx, db.RunsOfRunnerParams{RunnerID: runnerID, ShopID: who.ShopID})
 	for _, r := range runs {
-		if i, ok := at[r.PairID]; ok {
-			out[i].Runs = append(out[i].Runs, Run{r.ID, r.PairID, r.RunOn, r.Km, term.Ground(r.Ground), term.Kind(r.Kind), r.Wet, floatOf(r.TempC)})
+		if i, ok := at[uint64(r.PairID.Int64)]; ok && r.PairID.Valid {
+			out[i].Runs = append(out[i].Runs, Run{r.ID, out[i].ID, r.RunOn, r.Km, term.Ground(r.Ground), term.Kind(r.Kind), r.Wet, floatOf(r.TempC), r.StartedAt.Time, floatOf(r.Minutes), floatOf(r.AscentM), uint64(r.FileID.Int64), r.How})
 		}
 	}
 	return out, err
@@ -382,9 +398,14 @@ type Serving struct {
 // each kind of run to the pair that suits it best.
 func (f *Fit) Serve(pairs []Pair) Serving {
 	var s Serving
-	for _, p := range pairs {
+	f.history = nil
+	f.logs = slices.ContainsFunc(pairs, func(p Pair) bool { return len(p.Runs) > 0 })
+	for i := range pairs {
+		p := &pairs[i]
 		if p.SetAsideOn.IsZero() {
-			s.Pairs = append(s.Pairs, p)
+			s.Pairs = append(s.Pairs, *p)
+		} else if km := p.EffectiveKM(&f.Now.House); p.Reason == WornOut && km >= 1 {
+			f.history = append(f.history, wear.Retired{Class: p.Model.Class, EffectiveKM: km})
 		}
 	}
 	weeks := f.Board()
@@ -411,6 +432,14 @@ func (f *Fit) Serve(pairs []Pair) Serving {
 		}
 	}
 	return s
+}
+
+func mean(list []float64) float64 {
+	sum := 0.0
+	for _, v := range list {
+		sum += v / float64(len(list))
+	}
+	return sum
 }
 
 func first(list []float64) float64 {
@@ -474,12 +503,47 @@ func (s *Serving) serveBoard(f *Fit, weeks [][]rotation.WeekPart) bool {
 	return true
 }
 
+// wearRuns are the pair's runs as the wear model takes them, with the hours since the last
+// one ended where both hours are known.
+func (p *Pair) wearRuns() []wear.Run {
+	var out []wear.Run
+	var ended time.Time
+	for _, r := range p.Runs {
+		x := wear.Run{Date: r.On.Format(wear.DateLayout), KM: r.KM, Ground: r.Ground, Kind: r.Kind, Wet: r.Wet, TempC: r.TempC}
+		if !r.StartedAt.IsZero() {
+			// Parts of one run follow each other at once: that is no second use.
+			if h := r.StartedAt.Sub(ended).Hours(); !ended.IsZero() && h > 0.5 {
+				x.HoursSinceLast = &h
+			}
+			ended = r.StartedAt.Add(time.Duration(6 * r.KM * float64(time.Minute)))
+			if r.Minutes != nil {
+				ended = r.StartedAt.Add(time.Duration(*r.Minutes * float64(time.Minute)))
+			}
+		} else {
+			ended = time.Time{}
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+// EffectiveKM is what the pair's runs and lifting come to in effective km.
+func (p *Pair) EffectiveKM(h *house.Values) float64 {
+	rest := rotation.DefaultRest
+	sum := p.Lifting * house.Or(h).LiftingKMPH
+	for _, r := range p.wearRuns() {
+		sum += wear.Load(r, p.Model.Surface, &rest, h)
+	}
+	return sum
+}
+
 // wearInput is what the wear model is told of a pair. ahead is its effective km by week
 // from today, the last repeated.
 func (f *Fit) wearInput(p *Pair, ahead []float64) wear.Pair {
 	if len(ahead) == 0 {
 		ahead = []float64{0}
 	}
+	usual := mean(ahead)
 	price, stack := float64(p.Price), p.Model.StackHeelMM
 	in := wear.Pair{Schema: wear.PairSchema, Class: p.Model.Class, MedianKM: p.Model.MedianLifeKM, Price: &price, HeelStackMM: &stack, Surface: p.Model.Surface,
 		Today: f.Today.Format(wear.DateLayout), Runner: wear.Runner{MassKg: f.Num("mass_kg", "", 0), Strike: f.Strike()}, PlanWeeklyKM: ahead, House: &f.Now.House}
@@ -494,9 +558,28 @@ func (f *Fit) wearInput(p *Pair, ahead []float64) wear.Pair {
 		tread, evenness := l.Tread, l.Evenness
 		in.Inspections = append(in.Inspections, wear.Inspection{Date: on, Tread: &tread, Evenness: &evenness})
 	}
-	for _, r := range p.Runs {
-		in.Runs = append(in.Runs, wear.Run{Date: r.On.Format(wear.DateLayout), KM: r.KM, Ground: r.Ground, Kind: r.Kind, Wet: r.Wet, TempC: r.TempC})
+	for _, x := range p.Inspected {
+		in.Inspections = append(in.Inspections, x.wear(in.FirstWorn))
 	}
+	in.Runs, in.LiftingHours = p.wearRuns(), p.Lifting
+	rest := rotation.DefaultRest
+	in.RestHours = &rest
+	in.Runner.History = f.history
+	if !f.logs && len(p.Runs) == 0 && usual > 0 {
+		in.Runner.UsualWeeklyKM = &usual
+	}
+	for _, r := range f.Races {
+		if on := r.On.Format(wear.DateLayout); on >= in.Today && r.PairID == p.ID {
+			in.Races = append(in.Races, wear.Race{Date: on, KM: r.KM})
+		}
+	}
+	return in
+}
+
+// WearIf is wearInput with a look today that finds so much gone of tread and bounce.
+func (f *Fit) WearIf(p *Pair, ahead []float64, gone float64) wear.Pair {
+	in := f.wearInput(p, ahead)
+	in.Inspections = append(in.Inspections, wear.Inspection{Date: in.Today, Tread: &gone, Bounce: &gone})
 	return in
 }
 
@@ -515,18 +598,16 @@ func (f *Fit) Worn(s Serving) ([]Worn, error) {
 		if err != nil {
 			return nil, err
 		}
-		weekly := 0.0
-		for _, km := range s.Ahead[i] {
-			weekly += km / float64(len(s.Ahead[i]))
-		}
-		out[i] = Worn{s.Pairs[i], weekly, a}
+		out[i] = Worn{s.Pairs[i], mean(s.Ahead[i]), a}
 	}
 	return out, nil
 }
 
-// NewRun is a run to be put down; faults name its fields.
+// NewRun is a run to be put down; faults name its fields. PairID 0 lets the runner's rules
+// choose, and where none does it waits for a pair. Start is its hour, 15:04, if known.
 type NewRun struct {
 	PairID uint64
+	Start  string
 	On     string
 	KM     float64
 	Ground term.Ground
@@ -539,24 +620,39 @@ type NewRun struct {
 // a form that is sent twice puts it down once. It fails with a fault.List.
 func (a *App) AddRun(ctx context.Context, who Actor, token string, runnerID uint64, r NewRun) (uint64, error) {
 	var l fault.List
-	p, err := a.store.PairByID(ctx, db.PairByIDParams{ID: r.PairID, ShopID: who.ShopID})
-	if err = found(err); err != nil && err != ErrNotFound {
+	if _, err := a.Runner(ctx, who, runnerID); err != nil {
 		return 0, err
 	}
 	on, dayErr := time.Parse(time.DateOnly, r.On)
-	switch {
-	case err != nil || p.RunnerID != runnerID:
-		l.Add("pair", "is not one of this runner's pairs; choose one")
-	case p.SetAsideOn.Valid:
-		l.Add("pair", "was set aside for running; choose one in use")
-	}
 	switch {
 	case dayErr != nil:
 		l.Add("on", "is %q; allowed is a day such as %s", clip(r.On), a.Today().Format(time.DateOnly))
 	case on.After(a.Today()):
 		l.Add("on", "is after today; allowed is up to %s", a.Today().Format(time.DateOnly))
-	case err == nil && on.Before(p.BoughtOn):
-		l.Add("on", "is before the pair was the runner's; allowed is from %s", p.BoughtOn.Format(time.DateOnly))
+	case on.Before(a.Today().AddDate(-20, 0, 0)):
+		l.Add("on", "is more than twenty years ago")
+	}
+	if r.PairID != 0 {
+		p, err := a.store.PairByID(ctx, db.PairByIDParams{ID: r.PairID, ShopID: who.ShopID})
+		if err = found(err); err != nil && err != ErrNotFound {
+			return 0, err
+		}
+		switch {
+		case err != nil || p.RunnerID != runnerID:
+			l.Add("pair", "is not one of this runner's pairs; choose one")
+		case p.SetAsideOn.Valid:
+			l.Add("pair", "was set aside for running; choose one in use")
+		case dayErr == nil && on.Before(p.BoughtOn):
+			l.Add("on", "is before the pair was the runner's; allowed is from %s", p.BoughtOn.Format(time.DateOnly))
+		}
+	}
+	var started time.Time
+	if r.Start != "" && dayErr == nil {
+		clock, err := time.Parse("15:04", r.Start)
+		if err != nil {
+			l.Add("start", "is %q; allowed is a time of day such as 18:30", clip(r.Start))
+		}
+		started = on.Add(time.Duration(clock.Hour())*time.Hour + time.Duration(clock.Minute())*time.Minute)
 	}
 	l.Range("km", r.KM, 0.1, 300, "km")
 	fault.OneOf(&l, "ground", r.Ground, term.Grounds)
@@ -571,18 +667,32 @@ func (a *App) AddRun(ctx context.Context, who Actor, token string, runnerID uint
 	if err := l.Err(); err != nil {
 		return 0, err
 	}
-	result, err := a.once(ctx, who, token, func(q *db.Queries) (string, error) {
-		id, err := q.AddRun(ctx, db.AddRunParams{ShopID: who.ShopID, RunnerID: runnerID, PairID: r.PairID, RunOn: on, Km: strconv.FormatFloat(r.KM, 'f', 3, 64),
-			Ground: string(r.Ground), Kind: string(r.Kind), Wet: r.Wet, TempC: nullFloat(r.TempC), How: "by hand", MadeBy: who.UserID, MadeAt: a.Now()})
+	if r.PairID == 0 {
+		rules, err := a.rules(ctx, who, runnerID)
 		if err != nil {
-			return "", err
+			return 0, err
 		}
-		return strconv.FormatInt(id, 10), q.SetFirstWorn(ctx, db.SetFirstWornParams{FirstWorn: nullTime(on), ID: r.PairID, ShopID: who.ShopID})
+		r.PairID = rules.pick(Run{On: on, KM: r.KM, Kind: r.Kind, Ground: r.Ground, StartedAt: started})
+	}
+	result, err := a.once(ctx, who, token, func(q *db.Queries) (string, error) {
+		run := Run{PairID: r.PairID, On: on, KM: r.KM, Ground: r.Ground, Kind: r.Kind, Wet: r.Wet, TempC: r.TempC, StartedAt: started, How: who.hand()}
+		id, err := a.addRun(ctx, q, who, runnerID, run, 0)
+		return strconv.FormatInt(id, 10), err
 	})
 	if err != nil {
 		return 0, err
 	}
 	return strconv.ParseUint(result, 10, 64)
+}
+
+// addRun writes a run, and the day on which its pair was first worn.
+func (a *App) addRun(ctx context.Context, q *db.Queries, who Actor, runnerID uint64, r Run, splitFrom uint64) (int64, error) {
+	id, err := q.AddRun(ctx, db.AddRunParams{ShopID: who.ShopID, RunnerID: runnerID, PairID: nullID(r.PairID), RunOn: r.On, Km: strconv.FormatFloat(r.KM, 'f', 3, 64), Ground: string(r.Ground), Kind: string(r.Kind), Wet: r.Wet,
+		TempC: nullFloat(r.TempC), StartedAt: nullTime(r.StartedAt), Minutes: nullFloat(r.Minutes), AscentM: nullFloat(r.AscentM), FileID: nullID(r.FileID), SplitFrom: nullID(splitFrom), How: r.How, MadeBy: who.UserID, MadeAt: a.Now()})
+	if err != nil || r.PairID == 0 {
+		return id, err
+	}
+	return id, q.SetFirstWorn(ctx, db.SetFirstWornParams{FirstWorn: nullTime(r.On), ID: r.PairID, ShopID: who.ShopID})
 }
 
 // SetRunCounts withdraws a run, or lets it count again.
@@ -675,20 +785,4 @@ func (a *App) fitWithWeek(ctx context.Context, who Actor, runnerID uint64) (*Fit
 		return nil, ErrNotFound
 	}
 	return latest, nil
-}
-
-// SetAside ends a pair's running days, or takes it back into use.
-func (a *App) SetAside(ctx context.Context, who Actor, runnerID, pairID uint64, aside bool) error {
-	p, err := a.store.PairByID(ctx, db.PairByIDParams{ID: pairID, ShopID: who.ShopID})
-	if err != nil {
-		return found(err)
-	}
-	if p.RunnerID != runnerID || p.SetAsideOn.Valid == aside {
-		return ErrNotFound
-	}
-	var on time.Time
-	if aside {
-		on = a.Today()
-	}
-	return a.store.SetPairAside(ctx, db.SetPairAsideParams{SetAsideOn: nullTime(on), ID: pairID, ShopID: who.ShopID})
 }

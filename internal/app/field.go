@@ -177,6 +177,7 @@ var (
 	RunFields = []Field{
 		{Name: "pair", Label: "In", Kind: Number, Lo: 1, Hi: 1 << 53},
 		{Name: "on", Label: "On", Kind: Day},
+		{Name: "start", Label: "At", Kind: Clock},
 		{Name: "km", Label: "Distance", Kind: Number, Unit: KM, Lo: 0.1, Hi: 300},
 		{Name: "kind", Label: "Kind", Kind: Choice, Choices: texts(slices.DeleteFunc(slices.Clone(term.Kinds), func(k term.Kind) bool { return k == term.Gym }))},
 		{Name: "ground", Label: "Ground", Kind: Choice, Choices: texts(term.Grounds)},

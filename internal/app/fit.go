@@ -15,6 +15,7 @@ import (
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
+	"trevik/internal/core/wear"
 	"trevik/internal/device"
 	"trevik/internal/store/db"
 )
@@ -77,9 +78,12 @@ type Fit struct {
 	Findings  map[Key]Finding
 	Decisions map[string]Decision
 	Consents  map[string]Consent // the runner's, by kind
+	Races     []Race
 	Today     time.Time
 	Units     units.System
 	Currency  string
+	history   []wear.Retired // of the runner's pairs, once they are served
+	logs      bool           // the runner puts runs down
 }
 
 // Open says whether the fit can be changed.
@@ -127,6 +131,9 @@ func (a *App) Fit(ctx context.Context, who Actor, id uint64) (*Fit, error) {
 		return nil, err
 	}
 	if f.Consents, err = a.Consents(ctx, who, f.Runner.ID); err != nil {
+		return nil, err
+	}
+	if f.Races, err = a.Races(ctx, who, f.Runner.ID); err != nil {
 		return nil, err
 	}
 	f.Settings = f.Now

@@ -193,8 +193,9 @@ func TestJourney(t *testing.T) {
 	shoes.holds(t, "offered", "ruled out", "mm of room", "Its marks")
 	model := regexp.MustCompile(`name="model" value="([^"]+)"`).FindStringSubmatch(shoes.body)[1]
 	b.post(fit+"/choose", "token", tokenOf(2), "model", model, "reason", "like slippers").to(t)
-	b.get(fit+"/rotation").holds(t, "takes it")
+	b.get(fit+"/rotation").holds(t, "<b>takes ")
 	dist := b.get(fit + "/distance")
+	dist.holds(t, "Put a run down")
 	pair := regexp.MustCompile(`<option value="(\d+)"`).FindStringSubmatch(dist.body)[1]
 	b.post(fit+"/runs", "token", tokenOf(3), "pair", pair, "on", "2026-11-24", "km", "10", "kind", "easy", "ground", "road", "wet", "yes").to(t)
 	b.get(fit+"/distance").holds(t, "10 km", "11.5 km effective", "Order by", "2027")

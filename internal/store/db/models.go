@@ -58,6 +58,42 @@ type Fit struct {
 	ClosedAt  sql.NullTime
 }
 
+type Inspection struct {
+	ID            uint64
+	ShopID        uint64
+	PairID        uint64
+	LookedOn      time.Time
+	TreadLeft     sql.NullFloat64
+	TreadRight    sql.NullFloat64
+	BounceLeft    sql.NullFloat64
+	BounceRight   sql.NullFloat64
+	UpperLeft     sql.NullFloat64
+	UpperRight    sql.NullFloat64
+	EvennessLeft  sql.NullFloat64
+	EvennessRight sql.NullFloat64
+	BesideFresh   bool
+	UpperHole     bool
+	SoleThrough   bool
+	Aches         string
+	Note          string
+	MadeBy        uint64
+	MadeAt        time.Time
+	WithdrawnAt   sql.NullTime
+}
+
+type Link struct {
+	ID        uint64
+	ShopID    uint64
+	Kind      string
+	RunnerID  sql.NullInt64
+	Digest    []byte
+	ExpiresAt sql.NullTime
+	RevokedAt sql.NullTime
+	UsedAt    sql.NullTime
+	MadeBy    uint64
+	MadeAt    time.Time
+}
+
 type Model struct {
 	ID              uint64
 	ShopID          uint64
@@ -129,6 +165,28 @@ type Pair struct {
 	TakenBackAt sql.NullTime
 	MadeBy      uint64
 	MadeAt      time.Time
+	AsideReason string
+	AsideNote   string
+	SlowedOn    sql.NullTime
+}
+
+type PairLifting struct {
+	ID     uint64
+	ShopID uint64
+	PairID uint64
+	Hours  float64
+	MadeBy uint64
+	MadeAt time.Time
+}
+
+type PairPhoto struct {
+	ID     uint64
+	ShopID uint64
+	PairID uint64
+	Side   string
+	Data   []byte
+	MadeBy uint64
+	MadeAt time.Time
 }
 
 type PairReport struct {
@@ -155,6 +213,19 @@ type Picture struct {
 	Kept    bool
 	MadeBy  uint64
 	MadeAt  time.Time
+}
+
+type Race struct {
+	ID          uint64
+	ShopID      uint64
+	RunnerID    uint64
+	Name        string
+	RaceOn      time.Time
+	Km          float64
+	PairID      sql.NullInt64
+	MadeBy      uint64
+	MadeAt      time.Time
+	WithdrawnAt sql.NullTime
 }
 
 type Recording struct {
@@ -186,7 +257,6 @@ type Run struct {
 	ID          uint64
 	ShopID      uint64
 	RunnerID    uint64
-	PairID      uint64
 	RunOn       time.Time
 	Km          string
 	Ground      string
@@ -197,6 +267,55 @@ type Run struct {
 	MadeBy      uint64
 	MadeAt      time.Time
 	WithdrawnBy sql.NullInt64
+	WithdrawnAt sql.NullTime
+	PairID      sql.NullInt64
+	StartedAt   sql.NullTime
+	Minutes     sql.NullFloat64
+	AscentM     sql.NullFloat64
+	FileID      sql.NullInt64
+	SplitFrom   sql.NullInt64
+}
+
+type RunColumn struct {
+	ID          uint64
+	ShopID      uint64
+	Header      []byte
+	ColumnsRead json.RawMessage
+	MadeBy      uint64
+	MadeAt      time.Time
+}
+
+type RunFile struct {
+	ID       uint64
+	ShopID   uint64
+	RunnerID uint64
+	Name     string
+	Digest   []byte
+	Data     []byte
+	MadeBy   uint64
+	MadeAt   time.Time
+}
+
+type RunMove struct {
+	ID       uint64
+	ShopID   uint64
+	RunID    uint64
+	FromPair sql.NullInt64
+	ToPair   sql.NullInt64
+	MadeBy   uint64
+	MadeAt   time.Time
+}
+
+type RunRule struct {
+	ID          uint64
+	ShopID      uint64
+	RunnerID    uint64
+	Kind        string
+	Ground      string
+	PairID      uint64
+	SecondPair  sql.NullInt64
+	MadeBy      uint64
+	MadeAt      time.Time
 	WithdrawnAt sql.NullTime
 }
 

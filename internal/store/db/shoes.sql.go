@@ -55,23 +55,28 @@ func (q *Queries) AddPair(ctx context.Context, arg AddPairParams) (int64, error)
 }
 
 const addRun = `-- name: AddRun :execlastid
-INSERT INTO runs (shop_id, runner_id, pair_id, run_on, km, ground, kind, wet, temp_c, how, made_by, made_at)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+INSERT INTO runs (shop_id, runner_id, pair_id, run_on, km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, split_from, how, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddRunParams struct {
-	ShopID   uint64
-	RunnerID uint64
-	PairID   uint64
-	RunOn    time.Time
-	Km       string
-	Ground   string
-	Kind     string
-	Wet      bool
-	TempC    sql.NullFloat64
-	How      string
-	MadeBy   uint64
-	MadeAt   time.Time
+	ShopID    uint64
+	RunnerID  uint64
+	PairID    sql.NullInt64
+	RunOn     time.Time
+	Km        string
+	Ground    string
+	Kind      string
+	Wet       bool
+	TempC     sql.NullFloat64
+	StartedAt sql.NullTime
+	Minutes   sql.NullFloat64
+	AscentM   sql.NullFloat64
+	FileID    sql.NullInt64
+	SplitFrom sql.NullInt64
+	How       string
+	MadeBy    uint64
+	MadeAt    time.Time
 }
 
 func (q *Queries) AddRun(ctx context.Context, arg AddRunParams) (int64, error) {
@@ -85,6 +90,11 @@ func (q *Queries) AddRun(ctx context.Context, arg AddRunParams) (int64, error) {
 		arg.Kind,
 		arg.Wet,
 		arg.TempC,
+		arg.StartedAt,
+		arg.Minutes,
+		arg.AscentM,
+		arg.FileID,
+		arg.SplitFrom,
 		arg.How,
 		arg.MadeBy,
 		arg.MadeAt,
@@ -93,6 +103,31 @@ func (q *Queries) AddRun(ctx context.Context, arg AddRunParams) (int64, error) {
 		return 0, err
 	}
 	return result.LastInsertId()
+}
+
+const addRunMove = `-- name: AddRunMove :exec
+INSERT INTO run_moves (shop_id, run_id, from_pair, to_pair, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?)
+`
+
+type AddRunMoveParams struct {
+	ShopID   uint64
+	RunID    uint64
+	FromPair sql.NullInt64
+	ToPair   sql.NullInt64
+	MadeBy   uint64
+	MadeAt   time.Time
+}
+
+func (q *Queries) AddRunMove(ctx context.Context, arg AddRunMoveParams) error {
+	_, err := q.db.ExecContext(ctx, addRunMove,
+		arg.ShopID,
+		arg.RunID,
+		arg.FromPair,
+		arg.ToPair,
+		arg.MadeBy,
+		arg.MadeAt,
+	)
+	return err
 }
 
 const bumpCatalogue = `-- name: BumpCatalogue :exec
@@ -119,7 +154,7 @@ const countRunsOfPair = `-- name: CountRunsOfPair :one
 SELECT COUNT(*) FROM runs WHERE pair_id = ? AND withdrawn_at IS NULL
 `
 
-func (q *Queries) CountRunsOfPair(ctx context.Context, pairID uint64) (int64, error) {
+func (q *Queries) CountRunsOfPair(ctx context.Context, pairID sql.NullInt64) (int64, error) {
 	row := q.db.QueryRowContext(ctx, countRunsOfPair, pairID)
 	var count int64
 	err := row.Scan(&count)
@@ -133,6 +168,67 @@ DELETE FROM model_sizes WHERE model_id = ?
 func (q *Queries) DeleteModelSizes(ctx context.Context, modelID uint64) error {
 	_, err := q.db.ExecContext(ctx, deleteModelSizes, modelID)
 	return err
+}
+
+const looseRuns = `-- name: LooseRuns :many
+SELECT id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, how FROM runs
+WHERE runner_id = ? AND shop_id = ? AND pair_id IS NULL AND withdrawn_at IS NULL ORDER BY run_on, started_at, id
+`
+
+type LooseRunsParams struct {
+	RunnerID uint64
+	ShopID   uint64
+}
+
+type LooseRunsRow struct {
+	ID        uint64
+	RunOn     time.Time
+	Km        float64
+	Ground    string
+	Kind      string
+	Wet       bool
+	TempC     sql.NullFloat64
+	StartedAt sql.NullTime
+	Minutes   sql.NullFloat64
+	AscentM   sql.NullFloat64
+	FileID    sql.NullInt64
+	How       string
+}
+
+func (q *Queries) LooseRuns(ctx context.Context, arg LooseRunsParams) ([]LooseRunsRow, error) {
+	rows, err := q.db.QueryContext(ctx, looseRuns, arg.RunnerID, arg.ShopID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []LooseRunsRow
+	for rows.Next() {
+		var i LooseRunsRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.RunOn,
+			&i.Km,
+			&i.Ground,
+			&i.Kind,
+			&i.Wet,
+			&i.TempC,
+			&i.StartedAt,
+			&i.Minutes,
+			&i.AscentM,
+			&i.FileID,
+			&i.How,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const modelSizesOf = `-- name: ModelSizesOf :many
@@ -427,7 +523,7 @@ func (q *Queries) PairsInUse(ctx context.Context, shopID uint64) ([]PairsInUseRo
 }
 
 const pairsOfRunner = `-- name: PairsOfRunner :many
-SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on FROM pairs
+SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, aside_reason, aside_note, slowed_on FROM pairs
 WHERE runner_id = ? AND shop_id = ? AND taken_back_at IS NULL ORDER BY set_aside_on IS NOT NULL, bought_on, id
 `
 
@@ -437,16 +533,19 @@ type PairsOfRunnerParams struct {
 }
 
 type PairsOfRunnerRow struct {
-	ID         uint64
-	RunnerID   uint64
-	ModelID    uint64
-	FitID      sql.NullInt64
-	UkHalf     int16
-	Width      string
-	Price      int64
-	BoughtOn   time.Time
-	FirstWorn  sql.NullTime
-	SetAsideOn sql.NullTime
+	ID          uint64
+	RunnerID    uint64
+	ModelID     uint64
+	FitID       sql.NullInt64
+	UkHalf      int16
+	Width       string
+	Price       int64
+	BoughtOn    time.Time
+	FirstWorn   sql.NullTime
+	SetAsideOn  sql.NullTime
+	AsideReason string
+	AsideNote   string
+	SlowedOn    sql.NullTime
 }
 
 func (q *Queries) PairsOfRunner(ctx context.Context, arg PairsOfRunnerParams) ([]PairsOfRunnerRow, error) {
@@ -469,6 +568,9 @@ func (q *Queries) PairsOfRunner(ctx context.Context, arg PairsOfRunnerParams) ([
 			&i.BoughtOn,
 			&i.FirstWorn,
 			&i.SetAsideOn,
+			&i.AsideReason,
+			&i.AsideNote,
+			&i.SlowedOn,
 		); err != nil {
 			return nil, err
 		}
@@ -631,9 +733,78 @@ func (q *Queries) RestoreRun(ctx context.Context, arg RestoreRunParams) (int64, 
 	return result.RowsAffected()
 }
 
+const runOfRunner = `-- name: RunOfRunner :one
+SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, how FROM runs
+WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL FOR UPDATE
+`
+
+type RunOfRunnerParams struct {
+	ID       uint64
+	RunnerID uint64
+	ShopID   uint64
+}
+
+type RunOfRunnerRow struct {
+	ID        uint64
+	PairID    sql.NullInt64
+	RunOn     time.Time
+	Km        float64
+	Ground    string
+	Kind      string
+	Wet       bool
+	TempC     sql.NullFloat64
+	StartedAt sql.NullTime
+	Minutes   sql.NullFloat64
+	AscentM   sql.NullFloat64
+	FileID    sql.NullInt64
+	How       string
+}
+
+func (q *Queries) RunOfRunner(ctx context.Context, arg RunOfRunnerParams) (RunOfRunnerRow, error) {
+	row := q.db.QueryRowContext(ctx, runOfRunner, arg.ID, arg.RunnerID, arg.ShopID)
+	var i RunOfRunnerRow
+	err := row.Scan(
+		&i.ID,
+		&i.PairID,
+		&i.RunOn,
+		&i.Km,
+		&i.Ground,
+		&i.Kind,
+		&i.Wet,
+		&i.TempC,
+		&i.StartedAt,
+		&i.Minutes,
+		&i.AscentM,
+		&i.FileID,
+		&i.How,
+	)
+	return i, err
+}
+
+const runSum = `-- name: RunSum :one
+SELECT COUNT(*) AS runs, CAST(COALESCE(SUM(km * 1000), 0) AS SIGNED) AS metres FROM runs WHERE runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL
+`
+
+type RunSumParams struct {
+	RunnerID uint64
+	ShopID   uint64
+}
+
+type RunSumRow struct {
+	Runs   int64
+	Metres int64
+}
+
+func (q *Queries) RunSum(ctx context.Context, arg RunSumParams) (RunSumRow, error) {
+	row := q.db.QueryRowContext(ctx, runSum, arg.RunnerID, arg.ShopID)
+	var i RunSumRow
+	err := row.Scan(&i.Runs, &i.Metres)
+	return i, err
+}
+
 const runsOfRunner = `-- name: RunsOfRunner :many
-SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, how, made_at FROM runs
-WHERE runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL ORDER BY run_on, id
+SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, how, made_at FROM runs
+WHERE runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL ORDER BY run_on, started_at, id
 `
 
 type RunsOfRunnerParams struct {
@@ -642,16 +813,20 @@ type RunsOfRunnerParams struct {
 }
 
 type RunsOfRunnerRow struct {
-	ID     uint64
-	PairID uint64
-	RunOn  time.Time
-	Km     float64
-	Ground string
-	Kind   string
-	Wet    bool
-	TempC  sql.NullFloat64
-	How    string
-	MadeAt time.Time
+	ID        uint64
+	PairID    sql.NullInt64
+	RunOn     time.Time
+	Km        float64
+	Ground    string
+	Kind      string
+	Wet       bool
+	TempC     sql.NullFloat64
+	StartedAt sql.NullTime
+	Minutes   sql.NullFloat64
+	AscentM   sql.NullFloat64
+	FileID    sql.NullInt64
+	How       string
+	MadeAt    time.Time
 }
 
 func (q *Queries) RunsOfRunner(ctx context.Context, arg RunsOfRunnerParams) ([]RunsOfRunnerRow, error) {
@@ -672,6 +847,10 @@ func (q *Queries) RunsOfRunner(ctx context.Context, arg RunsOfRunnerParams) ([]R
 			&i.Kind,
 			&i.Wet,
 			&i.TempC,
+			&i.StartedAt,
+			&i.Minutes,
+			&i.AscentM,
+			&i.FileID,
 			&i.How,
 			&i.MadeAt,
 		); err != nil {
@@ -710,18 +889,77 @@ func (q *Queries) SetFirstWorn(ctx context.Context, arg SetFirstWornParams) erro
 }
 
 const setPairAside = `-- name: SetPairAside :exec
-UPDATE pairs SET set_aside_on = ? WHERE id = ? AND shop_id = ?
+UPDATE pairs SET set_aside_on = ?, aside_reason = ?, aside_note = ? WHERE id = ? AND shop_id = ?
 `
 
 type SetPairAsideParams struct {
-	SetAsideOn sql.NullTime
-	ID         uint64
-	ShopID     uint64
+	SetAsideOn  sql.NullTime
+	AsideReason string
+	AsideNote   string
+	ID          uint64
+	ShopID      uint64
 }
 
 func (q *Queries) SetPairAside(ctx context.Context, arg SetPairAsideParams) error {
-	_, err := q.db.ExecContext(ctx, setPairAside, arg.SetAsideOn, arg.ID, arg.ShopID)
+	_, err := q.db.ExecContext(ctx, setPairAside,
+		arg.SetAsideOn,
+		arg.AsideReason,
+		arg.AsideNote,
+		arg.ID,
+		arg.ShopID,
+	)
 	return err
+}
+
+const setPairSlowed = `-- name: SetPairSlowed :exec
+UPDATE pairs SET slowed_on = ? WHERE id = ? AND shop_id = ?
+`
+
+type SetPairSlowedParams struct {
+	SlowedOn sql.NullTime
+	ID       uint64
+	ShopID   uint64
+}
+
+func (q *Queries) SetPairSlowed(ctx context.Context, arg SetPairSlowedParams) error {
+	_, err := q.db.ExecContext(ctx, setPairSlowed, arg.SlowedOn, arg.ID, arg.ShopID)
+	return err
+}
+
+const setRunPair = `-- name: SetRunPair :execrows
+UPDATE runs SET pair_id = ? WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL
+`
+
+type SetRunPairParams struct {
+	ToPair   sql.NullInt64
+	ID       uint64
+	RunnerID uint64
+	ShopID   uint64
+}
+
+func (q *Queries) SetRunPair(ctx context.Context, arg SetRunPairParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, setRunPair,
+		arg.ToPair,
+		arg.ID,
+		arg.RunnerID,
+		arg.ShopID,
+	)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
+const strayRuns = `-- name: StrayRuns :one
+SELECT COUNT(*) FROM runs r LEFT JOIN pairs p ON p.id = r.pair_id AND p.runner_id = r.runner_id AND p.taken_back_at IS NULL
+WHERE r.shop_id = ? AND r.withdrawn_at IS NULL AND r.pair_id IS NOT NULL AND p.id IS NULL
+`
+
+func (q *Queries) StrayRuns(ctx context.Context, shopID uint64) (int64, error) {
+	row := q.db.QueryRowContext(ctx, strayRuns, shopID)
+	var count int64
+	err := row.Scan(&count)
+	return count, err
 }
 
 const takeFromStock = `-- name: TakeFromStock :execrows

@@ -39,7 +39,7 @@ INSERT INTO pairs (shop_id, runner_id, model_id, fit_id, uk_half, width, price, 
 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: PairsOfRunner :many
-SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on FROM pairs
+SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, aside_reason, aside_note, slowed_on FROM pairs
 WHERE runner_id = ? AND shop_id = ? AND taken_back_at IS NULL ORDER BY set_aside_on IS NOT NULL, bought_on, id;
 
 -- name: PairsInUse :many
@@ -55,12 +55,33 @@ UPDATE pairs SET first_worn = sqlc.arg(first_worn) WHERE id = sqlc.arg(id) AND s
   AND (first_worn IS NULL OR first_worn > sqlc.arg(first_worn));
 
 -- name: AddRun :execlastid
-INSERT INTO runs (shop_id, runner_id, pair_id, run_on, km, ground, kind, wet, temp_c, how, made_by, made_at)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
+INSERT INTO runs (shop_id, runner_id, pair_id, run_on, km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, split_from, how, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: RunsOfRunner :many
-SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, how, made_at FROM runs
-WHERE runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL ORDER BY run_on, id;
+SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, how, made_at FROM runs
+WHERE runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL ORDER BY run_on, started_at, id;
+
+-- name: LooseRuns :many
+SELECT id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, how FROM runs
+WHERE runner_id = ? AND shop_id = ? AND pair_id IS NULL AND withdrawn_at IS NULL ORDER BY run_on, started_at, id;
+
+-- name: RunOfRunner :one
+SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, how FROM runs
+WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL FOR UPDATE;
+
+-- name: SetRunPair :execrows
+UPDATE runs SET pair_id = sqlc.arg(to_pair) WHERE id = sqlc.arg(id) AND runner_id = sqlc.arg(runner_id) AND shop_id = sqlc.arg(shop_id) AND withdrawn_at IS NULL;
+
+-- name: AddRunMove :exec
+INSERT INTO run_moves (shop_id, run_id, from_pair, to_pair, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?);
+
+-- name: RunSum :one
+SELECT COUNT(*) AS runs, CAST(COALESCE(SUM(km * 1000), 0) AS SIGNED) AS metres FROM runs WHERE runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL;
+
+-- name: StrayRuns :one
+SELECT COUNT(*) FROM runs r LEFT JOIN pairs p ON p.id = r.pair_id AND p.runner_id = r.runner_id AND p.taken_back_at IS NULL
+WHERE r.shop_id = ? AND r.withdrawn_at IS NULL AND r.pair_id IS NOT NULL AND p.id IS NULL;
 
 -- name: WithdrawRun :execrows
 UPDATE runs SET withdrawn_at = ?, withdrawn_by = ? WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL;
@@ -78,7 +99,10 @@ SELECT COUNT(*) FROM runs WHERE pair_id = ? AND withdrawn_at IS NULL;
 UPDATE pairs SET taken_back_at = ? WHERE id = ? AND shop_id = ? AND taken_back_at IS NULL;
 
 -- name: SetPairAside :exec
-UPDATE pairs SET set_aside_on = ? WHERE id = ? AND shop_id = ?;
+UPDATE pairs SET set_aside_on = ?, aside_reason = ?, aside_note = ? WHERE id = ? AND shop_id = ?;
+
+-- name: SetPairSlowed :exec
+UPDATE pairs SET slowed_on = ? WHERE id = ? AND shop_id = ?;
 
 -- name: DeleteModelSizes :exec
 DELETE FROM model_sizes WHERE model_id = ?;

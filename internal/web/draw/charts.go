@@ -127,9 +127,15 @@ func Room(s match.Size, u units.System) template.HTML {
 	return template.HTML(b.String())
 }
 
+// Mark is a race on the fan.
+type Mark struct {
+	On     time.Time
+	AtRisk bool
+}
+
 // Fan draws what is left of a pair as a fan of chance over the weeks to come,
 // with the order-by day. It is empty without dates.
-func Fan(a wear.Answer, today time.Time) template.HTML {
+func Fan(a wear.Answer, today time.Time, marks []Mark) template.HTML {
 	if a.Dates.P50 == nil || a.Dates.P10 == nil {
 		return ""
 	}
@@ -177,6 +183,17 @@ func Fan(a wear.Answer, today time.Time) template.HTML {
 	if d, ok := day(a.OrderBy); ok {
 		at := x(math.Max(d, 0))
 		fmt.Fprintf(&b, `<path class="order" d="M%.1f %.1fV%.1f"/><text class="word small order" x="%.1f" y="%.1f">order</text>`, at, top, bottom, at+4, top+8)
+	}
+	for _, m := range marks {
+		at := x(m.On.Sub(today).Hours() / 24)
+		if at > x0+w {
+			continue
+		}
+		class := "race"
+		if m.AtRisk {
+			class = "race order"
+		}
+		fmt.Fprintf(&b, `<path class="%s" d="M%.1f %.1fV%.1fM%.1f %.1fl9 3.5l-9 3.5"/><title>race on %s</title>`, class, at, bottom, top+18, at, top+18, m.On.Format("2 Jan 2006"))
 	}
 	fmt.Fprintf(&b, `<text class="word small" x="%.1f" y="%.1f" text-anchor="end">%.0f</text><text class="word small" x="%.1f" y="%.1f" text-anchor="end">km</text></svg>`, x0-6, now+4, a.EffectiveKM, x0-6, top+6)
 	return template.HTML(b.String())

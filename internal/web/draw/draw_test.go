@@ -130,9 +130,9 @@ func TestDrawingsAreWellFormed(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	wellFormed(t, "fan", Fan(worn, today))
+	wellFormed(t, "fan", Fan(worn, today, nil))
 	worn.Dates = wear.Dates{}
-	if Fan(worn, today) != "" {
+	if Fan(worn, today, nil) != "" {
 		t.Error("a fan without dates")
 	}
 	level := term.Guidance

@@ -115,6 +115,11 @@ func (c Control) Choose(options []Option) Control {
 	return c
 }
 
+// ChooseOr is Choose with none before the options.
+func (c Control) ChooseOr(none string, options []Option) Control {
+	return c.Choose(append([]Option{{Text: none}}, options...))
+}
+
 // For is the control in one of several like forms of a page, with an element id of its own.
 func (c Control) For(suffix string) Control {
 	c.ID += "-" + suffix

@@ -473,8 +473,6 @@ func extra(b *bench.Bench) []kit.Route {
 		{Method: http.MethodPost, Path: "/fits/:fit/rotation/resize", Roles: kit.Everyone, Handle: func(c *gin.Context) { resize(b, c) }},
 		{Method: http.MethodPost, Path: "/fits/:fit/rotation/suit", Roles: kit.Everyone, Handle: func(c *gin.Context) { suit(b, c) }},
 		{Method: http.MethodPost, Path: "/fits/:fit/pairs", Roles: kit.Everyone, Handle: func(c *gin.Context) { add(b, c) }},
-		{Method: http.MethodPost, Path: "/fits/:fit/pairs/:pair/set-aside", Roles: kit.Everyone, Handle: func(c *gin.Context) { setAside(b, c, true) }},
-		{Method: http.MethodPost, Path: "/fits/:fit/pairs/:pair/resume", Roles: kit.Everyone, Handle: func(c *gin.Context) { setAside(b, c, false) }},
 	}
 }
 
@@ -495,22 +493,6 @@ func add(b *bench.Bench, c *gin.Context) {
 			Width: strings.ToUpper(v["width"].Text), Price: int64(v["price"].Number), Since: v["since"].Text})
 	}
 	b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "rotation"))
-}
-
-func setAside(b *bench.Bench, c *gin.Context, aside bool) {
-	fit, err := b.Load(c)
-	if err != nil {
-		b.Fail(c, err)
-		return
-	}
-	id, err := kit.ID(c, "pair")
-	if err == nil {
-		_, err = kit.Form(c, kit.Known())
-	}
-	if err == nil {
-		err = b.App.SetAside(c, kit.MustWho(c), fit.Runner.ID, id, aside)
-	}
-	b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "rotation"))
 }
 
 // change is a form of the station's own: do reads what was sent and saves it.
