@@ -710,58 +710,6 @@ func (a *App) SetRunCounts(ctx context.Context, who Actor, runnerID, runID uint6
 	return err
 }
 
-// Ending is a pair that asks for something, on the Today page.
-type Ending struct {
-	Worn
-	Runner string
-	FitID  uint64
-}
-
-// endingStates are those that the Today page shows, most urgent first.
-var endingStates = []wear.State{wear.SetAside, wear.LastRuns, wear.Order, wear.Look}
-
-// Ending lists the shop's pairs that near their end or want a look.
-func (a *App) Ending(ctx context.Context, who Actor) ([]Ending, error) {
-	rows, err := a.store.PairsInUse(ctx, who.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	names := map[uint64]string{}
-	var order []uint64
-	for _, r := range rows {
-		if _, seen := names[r.RunnerID]; !seen {
-			order = append(order, r.RunnerID)
-		}
-		names[r.RunnerID] = r.Runner
-	}
-	out := []Ending{}
-	for _, runner := range order {
-		fit, err := a.fitWithWeek(ctx, who, runner)
-		if err == ErrNotFound {
-			continue
-		} else if err != nil {
-			return nil, err
-		}
-		pairs, err := a.Pairs(ctx, who, runner)
-		if err != nil {
-			return nil, err
-		}
-		worn, err := fit.Worn(fit.Serve(pairs))
-		if err != nil {
-			return nil, err
-		}
-		for _, w := range worn {
-			if slices.Contains(endingStates, w.Wear.State) {
-				out = append(out, Ending{w, names[runner], fit.ID})
-			}
-		}
-	}
-	slices.SortStableFunc(out, func(x, y Ending) int {
-		return slices.Index(endingStates, x.Wear.State) - slices.Index(endingStates, y.Wear.State)
-	})
-	return out, nil
-}
-
 // fitWithWeek is the runner's latest fit that tells their week, else the latest.
 func (a *App) fitWithWeek(ctx context.Context, who Actor, runnerID uint64) (*Fit, error) {
 	rows, err := a.FitsOfRunner(ctx, who, runnerID)

@@ -108,18 +108,27 @@ type runImports struct {
 	of map[[2]uint64]*RunImport
 }
 
+// importKey tells a runner's own file, sent by their page, from one that a person at the
+// shop sent for them.
+func importKey(who Actor, runnerID uint64) [2]uint64 {
+	if who.ByLink {
+		return [2]uint64{0, runnerID}
+	}
+	return [2]uint64{who.UserID, runnerID}
+}
+
 // RunImportOf is the person's file of runs for a runner; nil where none waits.
 func (a *App) RunImportOf(who Actor, runnerID uint64) *RunImport {
 	a.runImports.Lock()
 	defer a.runImports.Unlock()
-	return a.runImports.of[[2]uint64{who.UserID, runnerID}]
+	return a.runImports.of[importKey(who, runnerID)]
 }
 
 // DropRunImport lets a file go.
 func (a *App) DropRunImport(who Actor, runnerID uint64) {
 	a.runImports.Lock()
 	defer a.runImports.Unlock()
-	delete(a.runImports.of, [2]uint64{who.UserID, runnerID})
+	delete(a.runImports.of, importKey(who, runnerID))
 }
 
 func (a *App) keepRunImport(who Actor, in *RunImport) {
@@ -128,7 +137,7 @@ func (a *App) keepRunImport(who Actor, in *RunImport) {
 	if a.runImports.of == nil {
 		a.runImports.of = map[[2]uint64]*RunImport{}
 	}
-	a.runImports.of[[2]uint64{who.UserID, in.RunnerID}] = in
+	a.runImports.of[importKey(who, in.RunnerID)] = in
 }
 
 // NamedFile is a file with its name.
@@ -555,6 +564,39 @@ func (a *App) RunFile(ctx context.Context, who Actor, runnerID, fileID uint64) (
 	}
 	data, err = io.ReadAll(z)
 	return row.Name, data, err
+}
+
+// PutFilesIn reads a runner's few files and puts them in at once, all or none. It fails with
+// a fault.List, and then nothing waits.
+func (a *App) PutFilesIn(ctx context.Context, who Actor, runnerID uint64, files []NamedFile) (int, error) {
+	for _, f := range files {
+		if isTable(f) {
+			return 0, fault.List{{Field: "runs_file", Text: clip(f.Name) + " is no GPX; a table is for the shop to read"}}
+		}
+	}
+	in, err := a.ReadRuns(ctx, who, runnerID, files)
+	if err != nil {
+		return 0, err
+	}
+	defer a.DropRunImport(who, runnerID)
+	var l fault.List
+	switch p := in.Progress(); {
+	case p.Err != nil:
+		return 0, p.Err
+	case p.Reading:
+		l.Add("runs_file", "holds too many runs to be put in at once; send up to three files")
+	default:
+		for _, f := range p.Faults {
+			l.Add("runs_file", "%s: %s", f.Field, f.Text)
+		}
+		if len(l) == 0 && len(p.Runs) == 0 && len(p.Left) > 0 {
+			l.Add("runs_file", "holds no run: %s", strings.Join(p.Left, " "))
+		}
+	}
+	if err := l.Err(); err != nil {
+		return 0, err
+	}
+	return a.PutRunsIn(ctx, who, runnerID, false)
 }
 
 // watchWeeks are how many weeks back the watch hands over.

@@ -26,6 +26,7 @@ import (
 	"trevik/internal/web/bench"
 	"trevik/internal/web/desk"
 	"trevik/internal/web/kit"
+	"trevik/internal/web/own"
 	"trevik/internal/web/stations/card"
 	"trevik/internal/web/stations/distance"
 	"trevik/internal/web/stations/feet"
@@ -85,7 +86,7 @@ func New(cfg Config) *Server {
 		shoes.Station(), tryon.Station(), rotation.Station(), distance.Station(), card.Station(),
 	})
 	tidying, done := context.WithCancel(context.Background())
-	s := &Server{Env: env, Routes: slices.Concat(desk.New(env).Routes(), b.Routes()), stop: func() { done(); env.App.Close(); sessionStore.StopCleanup() }}
+	s := &Server{Env: env, Routes: slices.Concat(desk.New(env).Routes(), b.Routes(), own.Routes(env)), stop: func() { done(); env.App.Close(); sessionStore.StopCleanup() }}
 	go s.tidy(tidying)
 	s.Handler = s.handler()
 	return s

@@ -368,7 +368,7 @@ func (q *Queries) LiftingOfRunner(ctx context.Context, arg LiftingOfRunnerParams
 }
 
 const linkByDigest = `-- name: LinkByDigest :one
-SELECT l.id, l.shop_id, l.kind, l.runner_id, l.expires_at, l.made_by FROM links l WHERE l.digest = ? AND l.revoked_at IS NULL
+SELECT l.id, l.shop_id, l.kind, l.runner_id, l.expires_at, l.made_by, s.name AS shop, s.currency FROM links l JOIN shops s ON s.id = l.shop_id WHERE l.digest = ? AND l.revoked_at IS NULL
 `
 
 type LinkByDigestRow struct {
@@ -378,6 +378,8 @@ type LinkByDigestRow struct {
 	RunnerID  sql.NullInt64
 	ExpiresAt sql.NullTime
 	MadeBy    uint64
+	Shop      string
+	Currency  string
 }
 
 func (q *Queries) LinkByDigest(ctx context.Context, digest []byte) (LinkByDigestRow, error) {
@@ -390,6 +392,8 @@ func (q *Queries) LinkByDigest(ctx context.Context, digest []byte) (LinkByDigest
 		&i.RunnerID,
 		&i.ExpiresAt,
 		&i.MadeBy,
+		&i.Shop,
+		&i.Currency,
 	)
 	return i, err
 }

@@ -56,7 +56,7 @@ UPDATE races SET withdrawn_at = ? WHERE id = ? AND runner_id = ? AND shop_id = ?
 INSERT INTO links (shop_id, kind, runner_id, digest, expires_at, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?);
 
 -- name: LinkByDigest :one
-SELECT l.id, l.shop_id, l.kind, l.runner_id, l.expires_at, l.made_by FROM links l WHERE l.digest = ? AND l.revoked_at IS NULL;
+SELECT l.id, l.shop_id, l.kind, l.runner_id, l.expires_at, l.made_by, s.name AS shop, s.currency FROM links l JOIN shops s ON s.id = l.shop_id WHERE l.digest = ? AND l.revoked_at IS NULL;
 
 -- name: LinksOf :many
 SELECT l.id, l.kind, l.runner_id, l.expires_at, l.used_at, l.made_at, u.name AS maker FROM links l JOIN users u ON u.id = l.made_by

@@ -49,6 +49,11 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: post, Path: "/sign-out", Handle: d.signOut},
 		{Method: get, Path: "/health", Handle: d.health},
 		{Method: get, Path: "/", Roles: kit.Everyone, Handle: d.today},
+		{Method: get, Path: "/due", Roles: kit.Everyone, Handle: d.due},
+		{Method: get, Path: "/due/buying.csv", Roles: kit.Everyone, Handle: d.buying},
+		{Method: post, Path: "/due/calendar", Roles: fitters, Handle: d.shopCalendar},
+		{Method: post, Path: "/links/:link/revoke", Roles: fitters, Handle: d.revoke},
+		{Method: post, Path: "/runners/:runner/link", Roles: fitters, Handle: d.runnerLink},
 		{Method: get, Path: "/runners", Roles: kit.Everyone, Handle: d.runners},
 		{Method: get, Path: "/runners/:runner", Roles: kit.Everyone, Handle: d.runner},
 		{Method: post, Path: "/runners/:runner/consent", Roles: kit.Everyone, Handle: d.consent},
@@ -243,9 +248,14 @@ func (d *Desk) showRunner(c *gin.Context, code int, form url.Values, faults faul
 		d.Fail(c, err)
 		return
 	}
+	links, err := d.App.Links(c, who, id)
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
 	at, rest := kit.Say(faults, kit.Known(app.FilmConsent, app.HealthConsent))
 	p := d.NewPage(c, r.Name)
-	p.Desk, p.Notice, p.Body = "runners", rest, map[string]any{"Runner": r, "Fits": fits, "Pairs": pairs, "Currency": who.Currency,
+	p.Desk, p.Notice, p.Body = "runners", rest, map[string]any{"Runner": r, "Fits": fits, "Pairs": pairs, "Currency": who.Currency, "Links": links, "Address": c.GetString(addressKey), "May": who.Role != app.Trainee,
 		"Consents": kit.ConsentLines(consents, d.App.Now()), "Own": kit.Controls(app.ConsentFields, who.Units, form, at)}
 	d.Render(c, code, pages, "runner", p)
 }

@@ -88,6 +88,7 @@ var Funcs = template.FuncMap{
 	"money":    Money,
 	"num":      func(v float64) string { return strconv.FormatFloat(units.Round(v, 2), 'f', -1, 64) },
 	"pct":      func(v float64) string { return strconv.FormatFloat(units.Round(100*v, 0), 'f', -1, 64) + " %" },
+	"share":    func(part, rest float64) float64 { return 100 * part / max(part+rest, 1e-9) },
 	"deref":    deref,
 	"sentence": Sentence,
 	"level":    func(l *term.Level) string { return string(*l) },
@@ -235,6 +236,15 @@ func ID(c *gin.Context, name string) (uint64, error) {
 		return 0, app.ErrNotFound
 	}
 	return id, nil
+}
+
+// Absolute is an address of this server as another program needs it.
+func Absolute(c *gin.Context, path string) string {
+	scheme := "http"
+	if c.Request.TLS != nil || c.GetHeader("X-Forwarded-Proto") == "https" {
+		scheme = "https"
+	}
+	return scheme + "://" + c.Request.Host + path
 }
 
 // IsHTMX says whether a part of a page is asked for.

@@ -11,6 +11,7 @@ import (
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/term"
+	"trevik/internal/core/units"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/kit"
 )
@@ -27,7 +28,44 @@ func one(b *bench.Bench, c *gin.Context, of string, fields []app.Field, at func(
 
 func nowhere(uint64) string { return "" }
 
-// look keeps a look at a pair, left and right.
+// ReadLook reads the form of a look at a pair, left and right. It fails with a fault.List.
+func ReadLook(c *gin.Context, u units.System) (url.Values, app.NewLook, error) {
+	form, err := kit.Form(c, func(name string) bool {
+		base, _, _ := strings.Cut(name, ".")
+		return name == "cupboard" || slices.ContainsFunc(app.InspectFields, func(f app.Field) bool { return f.Name == base })
+	})
+	n := app.NewLook{On: form.Get("looked_on"), Note: form.Get("look_note"), Fresh: form.Get("look_fresh") == "yes", Grades: map[string]map[term.Side]string{}}
+	if err != nil {
+		return form, n, err
+	}
+	var l fault.List
+	for _, f := range app.InspectFields {
+		switch {
+		case f.Sides:
+			part := strings.TrimPrefix(f.Name, "look_")
+			n.Grades[part] = map[term.Side]string{}
+			for _, s := range term.Sides {
+				k := app.Key{Name: f.Name, Side: s}
+				if v, ok := f.Read(&l, k, form[k.Input()], u); ok {
+					n.Grades[part][s] = v.Text
+				}
+			}
+		case f.Name == "look_faults", f.Name == "look_causes":
+			v, ok := f.Read(&l, app.Key{Name: f.Name}, form[f.Name], u)
+			if !ok || v.Empty {
+				continue
+			}
+			if f.Name == "look_faults" {
+				n.Faults = strings.Split(v.Text, ",")
+			} else {
+				n.Causes = strings.Split(v.Text, ",")
+			}
+		}
+	}
+	return form, n, l.Err()
+}
+
+// look keeps a look at a pair.
 func look(b *bench.Bench, c *gin.Context) {
 	fit, err := b.Load(c)
 	if err != nil {
@@ -35,41 +73,12 @@ func look(b *bench.Bench, c *gin.Context) {
 		return
 	}
 	id, err := kit.ID(c, "pair")
-	var form url.Values
+	form, n, wrong := ReadLook(c, kit.MustWho(c).Units)
 	if err == nil {
-		form, err = kit.Form(c, func(name string) bool {
-			base, _, _ := strings.Cut(name, ".")
-			return name == "cupboard" || slices.ContainsFunc(app.InspectFields, func(f app.Field) bool { return f.Name == base })
-		})
+		err = wrong
 	}
 	if err == nil {
-		n := app.NewLook{On: form.Get("looked_on"), Note: form.Get("look_note"), Fresh: form.Get("look_fresh") == "yes", Grades: map[string]map[term.Side]string{}}
-		var l fault.List
-		for _, f := range app.InspectFields {
-			switch {
-			case f.Sides:
-				part := strings.TrimPrefix(f.Name, "look_")
-				n.Grades[part] = map[term.Side]string{}
-				for _, s := range term.Sides {
-					if v, ok := f.Read(&l, app.Key{Name: f.Name, Side: s}, form[f.Name+"."+string(s)], kit.MustWho(c).Units); ok {
-						n.Grades[part][s] = v.Text
-					}
-				}
-			case f.Name == "look_faults", f.Name == "look_causes":
-				v, ok := f.Read(&l, app.Key{Name: f.Name}, form[f.Name], kit.MustWho(c).Units)
-				if !ok || v.Empty {
-					continue
-				}
-				if f.Name == "look_faults" {
-					n.Faults = strings.Split(v.Text, ",")
-				} else {
-					n.Causes = strings.Split(v.Text, ",")
-				}
-			}
-		}
-		if err = l.Err(); err == nil {
-			err = b.App.AddLook(c, kit.MustWho(c), fit.Runner.ID, id, n)
-		}
+		err = b.App.AddLook(c, kit.MustWho(c), fit.Runner.ID, id, n)
 	}
 	to := saved(b, fit, pairAt(id))
 	if at := form.Get("cupboard"); at != "" {

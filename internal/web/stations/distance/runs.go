@@ -90,15 +90,15 @@ func readFile(b *bench.Bench, c *gin.Context) {
 		b.Fail(c, err)
 		return
 	}
-	files, err := runFiles(c)
+	files, err := RunFiles(c)
 	if err == nil {
 		_, err = b.App.ReadRuns(c, kit.MustWho(c), fit.Runner.ID, files)
 	}
 	filed(b, c, fit, nil, err)
 }
 
-// runFiles are the files that a form holds. It fails with a fault.List.
-func runFiles(c *gin.Context) ([]app.NamedFile, error) {
+// RunFiles are the files that a form holds. It fails with a fault.List.
+func RunFiles(c *gin.Context) ([]app.NamedFile, error) {
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, app.MaxRunFile+(1<<20))
 	form, err := c.MultipartForm()
 	var tooBig *http.MaxBytesError
