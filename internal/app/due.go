@@ -259,7 +259,7 @@ func calendar(name string, now time.Time, due []Due, text func(Due) string) stri
 		e.SetSummary(Sentence(text(d)))
 		e.SetTimeTransparency(ics.TransparencyTransparent)
 	}
-	return cal.Serialize()
+	return cal.Serialize(ics.WithNewLineWindows) // RFC 5545 wants CR LF everywhere
 }
 
 // Sentence begins a text with a capital.

@@ -53,6 +53,13 @@ func TestForReal(t *testing.T) {
 		t.Errorf("a short password: %d %q", code, errOut)
 	}
 
+	if code, out, errOut := call("", "check", "--dsn", dsn, "--shop", "Loft"); code != Answered || out != "0 runs; all sums agree\n" {
+		t.Errorf("check: %d %q %q", code, out, errOut)
+	}
+	if code, _, errOut := call("", "check", "--dsn", dsn, "--shop", "Nowhere"); code == Answered || errOut == "" {
+		t.Errorf("check of no shop: %d %q", code, errOut)
+	}
+
 	var out, errOut output
 	ended := make(chan int)
 	go func() {

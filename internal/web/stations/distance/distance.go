@@ -264,7 +264,11 @@ func (b *body) log(c *gin.Context, all []app.Pair, names map[uint64]string) {
 	if from+aPage < len(runs) {
 		b.Older = page + 1
 	}
-	if id, err := strconv.ParseUint(c.Query("split"), 10, 63); err == nil {
+	asked := c.Query("split")
+	if asked == "" {
+		asked = c.PostForm("run") // of a form that could not be kept
+	}
+	if id, err := strconv.ParseUint(asked, 10, 63); err == nil {
 		for i := range runs {
 			if runs[i].ID == id {
 				b.Split = &runs[i].Run
