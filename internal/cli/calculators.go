@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"trevik/internal/core/care"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/match"
@@ -252,6 +253,48 @@ func wearTable(w io.Writer, a wear.Answer) {
 	})
 	for _, y := range a.Why {
 		fmt.Fprintln(w, " ", y)
+	}
+	warnings(w, a.Warnings)
+}
+
+func (t *tool) transitionCmd() *cobra.Command {
+	return t.asJSON(&cobra.Command{Use: "transition CHANGE.json", Short: "Changing over to a very different shoe, week by week", Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			var c care.Change
+			if err := t.read(args[0], &c); err != nil {
+				return err
+			}
+			a, err := care.Plan(c)
+			if err != nil {
+				return err
+			}
+			return t.answer(a, func(w io.Writer) { transitionTable(w, a) })
+		}})
+}
+
+func transitionTable(w io.Writer, a care.Transition) {
+	switch {
+	case a.Refused != nil:
+		fmt.Fprintln(w, "Refused:", *a.Refused)
+	case !a.Needed:
+		fmt.Fprintf(w, "Size %.2f: no plan is needed\n", a.Size)
+	default:
+		tw := tabwriter.NewWriter(w, 0, 8, 2, ' ', 0)
+		fmt.Fprintln(tw, "WEEK FROM\tPLAN'S WEEK\tSHARE\tNEW KM\tOLD KM")
+		for _, x := range a.Weeks {
+			again := ""
+			if x.Repeat {
+				again = " again"
+			}
+			fmt.Fprintf(tw, "%s\t%d%s\t%.0f %%\t%.1f\t%.1f\n", x.Starts, x.Step, again, 100*x.Share, x.KMNew, x.KMOld)
+		}
+		tw.Flush()
+		if a.Ends != nil {
+			fmt.Fprintln(w, "Ends", *a.Ends)
+		}
+		for _, r := range a.Rules {
+			fmt.Fprintln(w, r)
+		}
 	}
 	warnings(w, a.Warnings)
 }

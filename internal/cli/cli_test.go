@@ -439,3 +439,35 @@ func TestWatchAndRunner(t *testing.T) {
 		}
 	}
 }
+
+// Changing over by the command, with the fields that others rely on, and its bad input.
+func TestTransition(t *testing.T) {
+	const in = `{"schema":"trevik.change/v1","from":{"drop_mm":10,"stack_mm":34,"bareness":9},"to":{"drop_mm":4,"stack_mm":34,"bareness":9},"weekly_km":30,"goal_share":1.0,"start":"2026-12-01","reports":[{"week":1,"soreness":3,"place":"shin","night":false}],"complaints":[]}`
+	a := answer(t, in, "transition", "-")
+	for _, field := range []string{"schema", "needed", "size", "walking_first", "weeks", "ends", "stopped", "refused", "warnings"} {
+		if _, ok := a[field]; !ok {
+			t.Errorf("%s is missing", field)
+		}
+	}
+	weeks := a["weeks"].([]any)
+	second := weeks[1].(map[string]any)
+	if a["schema"] != "trevik.transition/v1" || a["size"] != 1.5 || a["needed"] != true || len(weeks) != 7 || second["step"] != 1.0 || second["repeat"] != true || second["starts"] != "2026-12-08" || second["km_new"] != 3.0 || second["km_old"] != 27.0 || a["refused"] != nil {
+		t.Errorf("%v", a)
+	}
+	hurt := answer(t, strings.Replace(in, `"complaints":[]`, `"complaints":[{"place":"achilles","months_ago":3}]`, 1), "transition", "-")
+	if hurt["refused"] == nil || len(hurt["weeks"].([]any)) != 0 || hurt["ends"] != nil {
+		t.Errorf("%v", hurt)
+	}
+	for bad, field := range map[string]string{`"weekly_km":30`: "weekly_km", `"soreness":3`: "reports[0].soreness", `"drop_mm":4`: "to.drop_mm"} {
+		name, _, _ := strings.Cut(bad, ":")
+		if code, out, errs := call(strings.Replace(in, bad, name+":-99", 1), "transition", "-", "--json"); code != AtFault || out != "" || !strings.HasPrefix(errs, field) {
+			t.Errorf("%s: %d %q %q", bad, code, out, errs)
+		}
+	}
+	if code, _, errs := call(strings.Replace(in, "weekly_km", "monthly_km", 1), "transition", "-", "--json"); code != AtFault || !strings.Contains(errs, "monthly_km") {
+		t.Errorf("an unknown field: %d %q", code, errs)
+	}
+	if code, out, _ := call(in, "transition", "-"); code != Answered || !strings.Contains(out, "1 again") {
+		t.Errorf("%d %q", code, out)
+	}
+}

@@ -1,0 +1,119 @@
+// Distance in the browser: many files with progress, the cupboard, races, what is due, and
+// a runner's own page on a phone.
+import { execFileSync } from "node:child_process";
+import { mkdtempSync, readdirSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { accessible, expect, fits, test } from "./fixtures.mjs";
+import { signIn } from "./trevik.mjs";
+
+const day = (back) => new Date(Date.now() - back * 86400000).toISOString().slice(0, 10);
+
+/** A watch's files, in a folder that goes when the test is over. */
+function watch(...options) {
+  const dir = mkdtempSync(join(tmpdir(), "trevik-watch-"));
+  execFileSync("bin/trevik", ["simulate", "watch", "--out", dir, "--until", day(1), ...options]);
+  return { dir, files: readdirSync(dir).filter((f) => f.endsWith(".gpx")).map((f) => join(dir, f)), csv: join(dir, "runs.csv"), gone: () => rmSync(dir, { recursive: true }) };
+}
+
+test("runs come from many files with progress, go to their pair in one go, and a table is known again", async ({ page }) => {
+  test.setTimeout(120_000);
+  const from = watch("--seed", "12", "--weeks", "3", "--days", "5", "--weekly-km", "40");
+  try {
+    await signIn(page);
+    await page.goto("/fits/3/distance");
+    await page.setInputFiles("#runs_file", from.files);
+    await page.getByRole("button", { name: "Read", exact: true }).click();
+    await expect(page.getByRole("button", { name: `Put ${from.files.length} in` })).toBeVisible({ timeout: 60_000 });
+    await accessible(page);
+    await page.getByRole("button", { name: `Put ${from.files.length} in` }).click();
+    const loose = page.getByRole("heading", { name: /runs without a pair/ });
+    await expect(loose).toContainText(String(from.files.length));
+    await page.getByRole("button", { name: /^All into Ishkel Whimbrel 7/ }).first().click();
+    await expect(loose).not.toContainText(`${from.files.length} runs`);
+
+    // The same runs as the watch's table: all of them are there already.
+    await page.setInputFiles("#runs_file", from.csv);
+    await page.getByRole("button", { name: "Read", exact: true }).click();
+    await expect(page.getByText("say which column holds what")).toBeVisible();
+    await accessible(page);
+    await page.getByRole("button", { name: "Read it so" }).click();
+    await expect(page.getByText(`0 new runs, ${from.files.length} there already`)).toBeVisible();
+    await page.getByRole("button", { name: "Let the file go" }).click();
+    await expect(page.locator("#runs_file")).toBeVisible();
+
+    // A run is moved out of its pair by keyboard, and back in one go.
+    await page.getByText(/^All \d+ runs$/).click();
+    await page.locator("#runs input[name=run]").first().focus();
+    await page.keyboard.press("Space");
+    await page.getByRole("button", { name: "Move those ticked" }).click();
+    await expect(loose).toBeVisible();
+    for (const width of [1280, 1024]) {
+      await page.setViewportSize({ width, height: 800 });
+      await fits(page);
+    }
+  } finally {
+    from.gone();
+  }
+});
+
+test("the cupboard is sorted pair after pair, by keyboard", async ({ page }) => {
+  await signIn(page);
+  await page.goto("/fits/2/distance");
+  await page.getByRole("link", { name: "Sort the cupboard, pair after pair" }).click();
+  await expect(page.getByRole("heading", { name: "The cupboard: pair 1 of 2" })).toBeVisible();
+  await accessible(page);
+  await page.getByRole("radiogroup", { name: "tread, left" }).getByRole("radio", { name: "2" }).focus();
+  await page.keyboard.press("Space");
+  await page.getByRole("button", { name: "Keep this look" }).click();
+  await expect(page.getByRole("heading", { name: "The cupboard: pair 1 of 2" })).toBeVisible();
+  await page.getByRole("link", { name: "Keep it, next pair" }).click();
+  await expect(page.getByRole("heading", { name: "The cupboard: pair 2 of 2" })).toBeVisible();
+  await page.getByLabel("Why").selectOption("worn_out");
+  await page.getByRole("button", { name: "Set it aside" }).click();
+  await expect(page.getByText("counts as their own history")).toBeVisible();
+  await page.getByRole("button", { name: /^back into use/ }).click();
+  await expect(page.getByText("tread 50 %")).toBeVisible();
+});
+
+test("what is due is listed, and a runner's own page works on a phone", async ({ page, browser, baseURL }) => {
+  const from = watch("--seed", "14", "--weeks", "1", "--days", "2");
+  try {
+    await signIn(page);
+    await page.goto("/due");
+    await page.getByLabel("Up to").selectOption("year");
+    await page.getByRole("button", { name: "Show" }).click();
+    await expect(page.getByRole("heading", { name: "The buying list" })).toBeVisible();
+    await accessible(page);
+    await page.goto("/runners/1");
+    await page.getByRole("button", { name: "Make an address" }).click();
+    const address = await page.locator("code.address").textContent();
+    await accessible(page);
+
+    const phone = await browser.newContext({ baseURL, viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true });
+    const own = await phone.newPage();
+    await own.goto(address);
+    await expect(own.getByRole("heading", { name: "Your shoes" })).toBeVisible();
+    await accessible(own);
+    await fits(own);
+    await own.getByLabel("Distance").fill("6.4");
+    await own.getByRole("button", { name: "Put it down" }).tap();
+    await expect(own.getByRole("status")).toContainText("Your run is put down.");
+    await own.setInputFiles("#runs_file", from.files);
+    await own.getByRole("button", { name: "Send" }).tap();
+    await expect(own.getByRole("status")).toContainText("Your runs are in.");
+    await own.getByText("How is it? Does it rub?").first().tap();
+    await own.getByLabel("Comfort now, 0 to 10").first().fill("6");
+    await own.getByRole("button", { name: "Tell the shop" }).first().tap();
+    await expect(own.getByRole("status")).toContainText("The shop sees it.");
+    await own.getByText("Look at it").first().tap();
+    await fits(own);
+    await accessible(own);
+    await phone.close();
+    await page.goto("/fits/1/distance");
+    await page.getByText(/^All \d+ runs$/).click();
+    await expect(page.getByText("by the runner").first()).toBeVisible();
+  } finally {
+    from.gone();
+  }
+});
