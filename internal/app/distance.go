@@ -710,6 +710,12 @@ func (a *App) SetRunCounts(ctx context.Context, who Actor, runnerID, runID uint6
 	return err
 }
 
+// FitOfRunner is the runner's latest fit that tells their week, else the latest; ErrNotFound
+// where there is none.
+func (a *App) FitOfRunner(ctx context.Context, who Actor, runnerID uint64) (*Fit, error) {
+	return a.fitWithWeek(ctx, who, runnerID)
+}
+
 // fitWithWeek is the runner's latest fit that tells their week, else the latest.
 func (a *App) fitWithWeek(ctx context.Context, who Actor, runnerID uint64) (*Fit, error) {
 	rows, err := a.FitsOfRunner(ctx, who, runnerID)

@@ -10,6 +10,30 @@ import (
 	"time"
 )
 
+type Change struct {
+	ID       uint64
+	ShopID   uint64
+	RunnerID uint64
+	FromName string
+	ToName   string
+	Asked    json.RawMessage
+	MadeBy   uint64
+	MadeAt   time.Time
+	EndedAt  sql.NullTime
+}
+
+type ChangeReport struct {
+	ID       uint64
+	ShopID   uint64
+	ChangeID uint64
+	Week     int32
+	Soreness float64
+	Place    string
+	Night    bool
+	MadeBy   uint64
+	MadeAt   time.Time
+}
+
 type Consent struct {
 	ID       uint64
 	ShopID   uint64
@@ -251,6 +275,21 @@ type RecordingFrame struct {
 	RecordingID uint64
 	Number      int32
 	Data        []byte
+}
+
+type Rub struct {
+	ID       uint64
+	ShopID   uint64
+	PairID   uint64
+	Side     string
+	Place    string
+	Comes    string
+	Cause    string
+	Tried    string
+	Helped   string
+	Referred bool
+	MadeBy   uint64
+	MadeAt   time.Time
 }
 
 type Run struct {

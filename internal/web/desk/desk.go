@@ -53,6 +53,14 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: get, Path: "/due/buying.csv", Roles: kit.Everyone, Handle: d.buying},
 		{Method: post, Path: "/due/calendar", Roles: fitters, Handle: d.shopCalendar},
 		{Method: post, Path: "/links/:link/revoke", Roles: fitters, Handle: d.revoke},
+		{Method: get, Path: "/runners/:runner/care", Roles: kit.Everyone, Handle: d.care},
+		{Method: post, Path: "/runners/:runner/rubs", Roles: kit.Everyone, Handle: d.addRub},
+		{Method: post, Path: "/runners/:runner/rubs/:rub/helped", Roles: kit.Everyone, Handle: d.rubHelped},
+		{Method: post, Path: "/runners/:runner/changes", Roles: kit.Everyone, Handle: d.addChange},
+		{Method: post, Path: "/runners/:runner/changes/:change/report", Roles: kit.Everyone, Handle: d.reportSore},
+		{Method: post, Path: "/runners/:runner/changes/:change/end", Roles: kit.Everyone, Handle: d.endChange},
+		{Method: get, Path: "/sheets/lacing", Roles: kit.Everyone, Handle: d.lacingSheet},
+		{Method: get, Path: "/sheets/strength", Roles: kit.Everyone, Handle: d.strengthSheet},
 		{Method: post, Path: "/runners/:runner/link", Roles: fitters, Handle: d.runnerLink},
 		{Method: get, Path: "/runners", Roles: kit.Everyone, Handle: d.runners},
 		{Method: get, Path: "/runners/:runner", Roles: kit.Everyone, Handle: d.runner},
@@ -185,6 +193,9 @@ func (d *Desk) page(c *gin.Context, title, desk string, body any) {
 func (d *Desk) pageWith(c *gin.Context, code int, title, desk string, body any, notice string) {
 	p := d.NewPage(c, title)
 	p.Desk, p.Body, p.Notice = desk, body, notice
+	if desk == "lacing" || desk == "strength" {
+		p.Desk = "runners"
+	}
 	if desk == "import" || desk == "model" {
 		p.Desk = "shoes"
 	}

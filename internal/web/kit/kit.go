@@ -89,6 +89,7 @@ var Funcs = template.FuncMap{
 	"num":      func(v float64) string { return strconv.FormatFloat(units.Round(v, 2), 'f', -1, 64) },
 	"pct":      func(v float64) string { return strconv.FormatFloat(units.Round(100*v, 0), 'f', -1, 64) + " %" },
 	"share":    func(part, rest float64) float64 { return 100 * part / max(part+rest, 1e-9) },
+	"sub":      func(a, b int) int { return a - b },
 	"deref":    deref,
 	"sentence": Sentence,
 	"level":    func(l *term.Level) string { return string(*l) },
@@ -164,6 +165,9 @@ func Ago(months float64) string {
 	}
 	return fmt.Sprintf("%g months ago", months)
 }
+
+// Words writes a word of the lists for people.
+func Words(s string) string { return support.Words(s) }
 
 // Sentence begins a text with a capital.
 func Sentence(s string) string {

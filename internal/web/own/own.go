@@ -15,6 +15,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"trevik/internal/app"
+	"trevik/internal/core/care"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
@@ -39,13 +40,14 @@ func Routes(env *kit.Env) []kit.Route {
 		{Method: http.MethodPost, Path: "/r/:secret/file", Handle: o.sendFile},
 		{Method: http.MethodPost, Path: "/r/:secret/pairs/:pair/report", Handle: o.report},
 		{Method: http.MethodPost, Path: "/r/:secret/pairs/:pair/look", Handle: o.look},
+		{Method: http.MethodPost, Path: "/r/:secret/changes/:change", Handle: o.sore},
 		{Method: http.MethodPost, Path: "/r/:secret/calendar", Handle: o.newCalendar},
 		{Method: http.MethodGet, Path: "/calendar/:secret", Handle: o.calendar},
 	}
 }
 
 // fields are those of the page's forms: a run's, without what a runner need not say.
-var fields = slices.Concat(app.RunFields, app.ReportFields, app.InspectFields)
+var fields = slices.Concat(app.RunFields, app.ReportFields, app.InspectFields, app.SoreFields)
 
 // who is whose address this is; it answers where it is nobody's.
 func (o *Own) who(c *gin.Context, kind string) (app.Actor, uint64, bool) {
@@ -65,6 +67,7 @@ func (o *Own) who(c *gin.Context, kind string) (app.Actor, uint64, bool) {
 type view struct {
 	kit.Page
 	Mine     app.RunnersOwn
+	Changes  []app.Changing // those that go on
 	Own      map[string]kit.Control
 	Faults   map[string]string
 	URL      string
@@ -83,7 +86,7 @@ func (o *Own) show(c *gin.Context) {
 }
 
 // said are the notes after something was sent, by the address's word for it.
-var said = map[string]string{"run": "Your run is put down.", "file": "Your runs are in.", "there": "Nothing new: these runs were there already.", "report": "Thank you. The shop sees it.", "look": "Your look is kept."}
+var said = map[string]string{"run": "Your run is put down.", "file": "Your runs are in.", "there": "Nothing new: these runs were there already.", "report": "Thank you. The shop sees it.", "look": "Your look is kept.", "sore": "The plan has heard it."}
 
 func (o *Own) page(c *gin.Context, who app.Actor, runner uint64, code int, form url.Values, faults fault.List, calendar string) {
 	mine, err := o.App.RunnersOwn(c, who, runner)
@@ -91,7 +94,13 @@ func (o *Own) page(c *gin.Context, who app.Actor, runner uint64, code int, form 
 		o.Fail(c, err)
 		return
 	}
-	v := view{Page: o.NewPage(c, "Your shoes"), Mine: mine, URL: "/r/" + c.Param("secret"), On: o.App.Today().Format("2006-01-02"), Units: who.Units, Shop: who.Shop, Calendar: calendar, Said: said[c.Query("said")]}
+	changes, err := o.App.Changings(c, who, runner)
+	if err != nil {
+		o.Fail(c, err)
+		return
+	}
+	changes = slices.DeleteFunc(changes, func(x app.Changing) bool { return x.Ended })
+	v := view{Changes: changes, Page: o.NewPage(c, "Your shoes"), Mine: mine, URL: "/r/" + c.Param("secret"), On: o.App.Today().Format("2006-01-02"), Units: who.Units, Shop: who.Shop, Calendar: calendar, Said: said[c.Query("said")]}
 	at, rest := kit.Say(faults, func(in string) bool {
 		name, _, _ := strings.Cut(in, ".")
 		return name == "runs_file" || slices.ContainsFunc(fields, func(f app.Field) bool { return f.Name == name })
@@ -191,6 +200,30 @@ func (o *Own) look(c *gin.Context) {
 		err = o.App.AddLook(c, who, runner, pair, n)
 	}
 	o.done(c, who, runner, form, err, "look")
+}
+
+// sore tells the plan of changing over how the week went.
+func (o *Own) sore(c *gin.Context) {
+	who, runner, ok := o.who(c, app.RunnerLink)
+	if !ok {
+		return
+	}
+	id, err := kit.ID(c, "change")
+	form, v, wrong := kit.Decode(c, app.SoreFields, who.Units)
+	if err == nil {
+		err = wrong
+	}
+	if err == nil && v["sore_level"].Empty {
+		err = fault.List{{Field: "sore_level", Text: "is missing; allowed is 0 to 10"}}
+	}
+	if err == nil {
+		r := care.Report{Week: int(v["sore_week"].Number), Soreness: v["sore_level"].Number, Night: v["sore_night"].Text == "yes"}
+		if p := term.Place(v["sore_place"].Text); p != "" {
+			r.Place = &p
+		}
+		err = o.App.ReportSore(c, who, runner, id, r)
+	}
+	o.done(c, who, runner, form, err, "sore")
 }
 
 // newCalendar makes a feed of the runner's own and shows its address once.

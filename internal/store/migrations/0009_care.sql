@@ -1,0 +1,60 @@
+-- +goose Up
+
+-- Where a pair rubs, what was tried, and whether it helped.
+CREATE TABLE rubs (
+  id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT,
+  shop_id BIGINT UNSIGNED NOT NULL,
+  pair_id BIGINT UNSIGNED NOT NULL,
+  side VARCHAR(5) NOT NULL DEFAULT '',
+  place VARCHAR(20) NOT NULL,
+  comes VARCHAR(20) NOT NULL DEFAULT '',
+  cause VARCHAR(120) NOT NULL DEFAULT '',
+  tried VARCHAR(300) NOT NULL DEFAULT '',
+  helped VARCHAR(5) NOT NULL DEFAULT '',
+  referred BOOLEAN NOT NULL DEFAULT FALSE,
+  made_by BIGINT UNSIGNED NOT NULL,
+  made_at DATETIME(6) NOT NULL,
+  PRIMARY KEY (id),
+  KEY rubs_pair (pair_id, id),
+  CONSTRAINT rubs_of FOREIGN KEY (pair_id, shop_id) REFERENCES pairs (id, shop_id),
+  CONSTRAINT rubs_maker FOREIGN KEY (made_by, shop_id) REFERENCES users (id, shop_id),
+  CONSTRAINT rubs_helped CHECK (helped IN ('', 'yes', 'no'))
+) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci;
+
+-- Changing over from one shoe to another: what was known when the plan was made.
+CREATE TABLE changes (
+  id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT,
+  shop_id BIGINT UNSIGNED NOT NULL,
+  runner_id BIGINT UNSIGNED NOT NULL,
+  from_name VARCHAR(160) NOT NULL,
+  to_name VARCHAR(160) NOT NULL,
+  asked JSON NOT NULL,
+  made_by BIGINT UNSIGNED NOT NULL,
+  made_at DATETIME(6) NOT NULL,
+  ended_at DATETIME(6) NULL,
+  PRIMARY KEY (id),
+  UNIQUE KEY changes_in_shop (id, shop_id),
+  KEY changes_runner (runner_id, id),
+  CONSTRAINT changes_runner_of_shop FOREIGN KEY (runner_id, shop_id) REFERENCES runners (id, shop_id),
+  CONSTRAINT changes_maker FOREIGN KEY (made_by, shop_id) REFERENCES users (id, shop_id)
+) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci;
+
+CREATE TABLE change_reports (
+  id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT,
+  shop_id BIGINT UNSIGNED NOT NULL,
+  change_id BIGINT UNSIGNED NOT NULL,
+  week INT NOT NULL,
+  soreness DOUBLE NOT NULL,
+  place VARCHAR(20) NOT NULL DEFAULT '',
+  night BOOLEAN NOT NULL,
+  made_by BIGINT UNSIGNED NOT NULL,
+  made_at DATETIME(6) NOT NULL,
+  PRIMARY KEY (id),
+  UNIQUE KEY change_reports_week (change_id, week),
+  CONSTRAINT change_reports_of FOREIGN KEY (change_id, shop_id) REFERENCES changes (id, shop_id),
+  CONSTRAINT change_reports_maker FOREIGN KEY (made_by, shop_id) REFERENCES users (id, shop_id),
+  CONSTRAINT change_reports_soreness CHECK (soreness BETWEEN 0 AND 10)
+) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci;
+
+-- +goose Down
+DROP TABLE change_reports, changes, rubs;

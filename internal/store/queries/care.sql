@@ -1,0 +1,27 @@
+-- name: AddRub :exec
+INSERT INTO rubs (shop_id, pair_id, side, place, comes, cause, tried, referred, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
+
+-- name: RubsOfRunner :many
+SELECT r.id, r.pair_id, r.side, r.place, r.comes, r.cause, r.tried, r.helped, r.referred, r.made_at, u.name AS maker
+FROM rubs r JOIN pairs p ON p.id = r.pair_id JOIN users u ON u.id = r.made_by WHERE p.runner_id = ? AND p.shop_id = ? ORDER BY r.id DESC;
+
+-- name: SetRubHelped :execrows
+UPDATE rubs SET helped = sqlc.arg(helped) WHERE rubs.id = sqlc.arg(id) AND rubs.shop_id = sqlc.arg(shop_id) AND rubs.pair_id IN (SELECT p.id FROM pairs p WHERE p.runner_id = sqlc.arg(runner_id));
+
+-- name: RubsOfModel :many
+SELECT r.place, COUNT(*) AS told, COUNT(DISTINCT p.id) AS pairs FROM rubs r JOIN pairs p ON p.id = r.pair_id WHERE p.model_id = ? AND p.shop_id = ? GROUP BY r.place ORDER BY told DESC, r.place;
+
+-- name: AddChange :execlastid
+INSERT INTO changes (shop_id, runner_id, from_name, to_name, asked, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?);
+
+-- name: ChangesOfRunner :many
+SELECT id, from_name, to_name, asked, made_at, ended_at FROM changes WHERE runner_id = ? AND shop_id = ? ORDER BY id DESC;
+
+-- name: ChangeReports :many
+SELECT r.change_id, r.week, r.soreness, r.place, r.night FROM change_reports r JOIN changes c ON c.id = r.change_id WHERE c.runner_id = ? AND c.shop_id = ? ORDER BY r.change_id, r.week;
+
+-- name: AddChangeReport :exec
+INSERT INTO change_reports (shop_id, change_id, week, soreness, place, night, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?);
+
+-- name: EndChange :execrows
+UPDATE changes SET ended_at = ? WHERE id = ? AND runner_id = ? AND shop_id = ? AND ended_at IS NULL;

@@ -1,0 +1,58 @@
+package web_test
+
+import (
+	"net/http"
+	"regexp"
+	"strings"
+	"testing"
+)
+
+// After the sale: a place is tapped, a cause is tried and helps, a plan is made and listens,
+// the day is answered, and the sheets are there to print.
+func TestCarePage(t *testing.T) {
+	s := newSite(t)
+	b := s.as(t, "teal")
+	const at = "/runners/2"
+	p := b.get(at + "/care")
+	p.holds(t, "Tap the place on the foot", `aria-label="toe tips"`, "What under my feet today?")
+	pair := regexp.MustCompile(`<option value="(\d+)"`).FindAllStringSubmatch(p.body, -1)
+	p = b.get(at + "/care?place=heel&pair=" + pair[0][1] + "&when=uphill&weeks=3&broken=yes")
+	p.holds(t, "The heel lifts", "Heel lock lacing", "For a clinician.", "Skin that is broken", `aria-current="true" aria-label="heel"`)
+	b.get(at+"/care?place=ear&weeks=long").holds(t, "Tap the place on the foot")
+	b.post(at+"/rubs", "rub_pair", pair[0][1], "rub_side", "", "rub_place", "heel", "rub_when", "uphill", "rub_cause", "The heel lifts", "rub_tried", "Heel lock", "referred", "yes").to(t)
+	p = b.get(at + "/care")
+	p.holds(t, "The heel lifts.", "To a clinician.", "it helped")
+	helped := regexp.MustCompile(`/rubs/(\d+)/helped`).FindStringSubmatch(p.body)[1]
+	b.post(at+"/rubs/"+helped+"/helped", "helped", "no").to(t)
+	b.get(at+"/care").holds(t, "It did not help.")
+	if p := b.post(at+"/rubs", "rub_pair", "1", "rub_side", "", "rub_place", "heel", "rub_when", "", "rub_cause", "", "rub_tried", ""); p.code != http.StatusUnprocessableEntity {
+		t.Errorf("another's pair: %d", p.code)
+	}
+
+	if p := b.post(at+"/changes", "change_from", pair[0][1], "change_to", pair[0][1], "change_km", "30", "change_goal", "", "change_start", "2026-11-24"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is the same pair") || !strings.Contains(p.body, `value="30"`) {
+		t.Errorf("to the same pair: %d", p.code)
+	}
+	b.post("/fits/2/pairs", "token", tokenOf(8), "model", "Sundrey Plover 2, women", "uk", "6", "width", "B", "price", "125", "since", "2026-11-20").to(t)
+	bare := regexp.MustCompile(`<option value="(\d+)"\s*>Sundrey Plover 2`).FindStringSubmatch(b.get(at + "/care").body)[1]
+	b.post(at+"/changes", "change_from", pair[0][1], "change_to", bare, "change_km", "30", "change_goal", "50", "change_start", "2026-11-02").to(t)
+	p = b.get(at + "/care")
+	p.holds(t, `class="changeweeks"`, "This week:", "Week 1:", "A fortnight of walking about in it comes first.")
+	change := regexp.MustCompile(`/changes/(\d+)/report`).FindStringSubmatch(p.body)[1]
+	if p := b.post(at+"/changes/"+change+"/report", "sore_week", "1", "sore_level", "11", "sore_place", "", "sore_night", "no"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is 0 to 10") {
+		t.Errorf("soreness 11: %d", p.code)
+	}
+
+	// The runner tells the plan on their own page.
+	mine := regexp.MustCompile(`<code class="address">https?://[^/]+([^<]+)</code>`).FindStringSubmatch(b.post(at + "/link").body)[1]
+	visitor := s.visitor(t)
+	visitor.get(mine).holds(t, "Changing over to Sundrey Plover 2", "How was week 1?")
+	visitor.post(mine+"/changes/"+change, "sore_week", "1", "sore_level", "3", "sore_place", "achilles", "sore_night", "no").to(t)
+	visitor.get(mine).holds(t, "Stop running in it, and see a clinician.")
+	b.get(at+"/care").holds(t, "<b>Stopped.</b>", "Stop changing over and see a clinician")
+	b.post(at + "/changes/" + change + "/end").to(t)
+
+	b.get(at+"/care?ground=ice").holds(t, "metal tips, or indoors", "On the shelf:", "Icebreak")
+	b.get(at+"/care?ground=trail&conditions=wet&conditions=long_grass").holds(t, "no waterproof liner", "it is theirs and costs nothing more")
+	b.get("/sheets/lacing").holds(t, "Heel lock", "Toe lift", "Window", "Wide forefoot", "High instep")
+	b.get("/sheets/strength").holds(t, "Calf raises", "Side steps", "no treatment")
+}
