@@ -56,3 +56,29 @@ func TestCarePage(t *testing.T) {
 	b.get("/sheets/lacing").holds(t, "Heel lock", "Toe lift", "Window", "Wide forefoot", "High instep")
 	b.get("/sheets/strength").holds(t, "Calf raises", "Side steps", "no treatment")
 }
+
+// A runner goes out as a file, and is erased when their name is typed, by an owner.
+func TestExportAndErase(t *testing.T) {
+	s := newSite(t)
+	b := s.as(t, "teal")
+	if p := b.get("/runners/4/export"); p.code != http.StatusOK || !strings.Contains(p.body, "trevik.export/v1") || !strings.Contains(p.header.Get("Content-Disposition"), "runner-4.json") {
+		t.Errorf("%d %s", p.code, p.header)
+	}
+	if p := b.post("/runners/4/erase", "erase_name", "Jorun"); p.code != http.StatusForbidden {
+		t.Errorf("a fitter erases: %d", p.code)
+	}
+	owner := s.as(t, "isolde")
+	if p := owner.post("/runners/4/erase", "erase_name", "Jorum"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is not their name") || !strings.Contains(p.body, `value="Jorum"`) {
+		t.Errorf("a wrong name: %d", p.code)
+	}
+	name := regexp.MustCompile(`Type ([^<]+) to erase them`).FindStringSubmatch(owner.get("/runners/4").body)[1]
+	owner.post("/runners/4/erase", "erase_name", name).to(t)
+	for _, path := range []string{"/runners/4", "/fits/4/hello"} {
+		if p := owner.get(path); p.code != http.StatusNotFound {
+			t.Errorf("%s: %d", path, p.code)
+		}
+	}
+	if p := owner.get("/"); p.code != http.StatusOK || strings.Contains(p.body, name) {
+		t.Errorf("today still knows %s: %d", name, p.code)
+	}
+}

@@ -368,6 +368,16 @@ type Runner struct {
 	MadeAt  time.Time
 }
 
+type Sale struct {
+	ID      uint64
+	ShopID  uint64
+	ModelID uint64
+	UkHalf  int16
+	Width   string
+	Price   int64
+	SoldOn  time.Time
+}
+
 type Session struct {
 	Token  string
 	Data   []byte

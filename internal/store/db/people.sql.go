@@ -491,3 +491,36 @@ func (q *Queries) UserByLogin(ctx context.Context, login string) (User, error) {
 	)
 	return i, err
 }
+
+const usersOfShop = `-- name: UsersOfShop :many
+SELECT id, login, name FROM users WHERE shop_id = ? ORDER BY id
+`
+
+type UsersOfShopRow struct {
+	ID    uint64
+	Login string
+	Name  string
+}
+
+func (q *Queries) UsersOfShop(ctx context.Context, shopID uint64) ([]UsersOfShopRow, error) {
+	rows, err := q.db.QueryContext(ctx, usersOfShop, shopID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []UsersOfShopRow
+	for rows.Next() {
+		var i UsersOfShopRow
+		if err := rows.Scan(&i.ID, &i.Login, &i.Name); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}

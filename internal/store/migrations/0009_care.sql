@@ -56,5 +56,18 @@ CREATE TABLE change_reports (
   CONSTRAINT change_reports_soreness CHECK (soreness BETWEEN 0 AND 10)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci;
 
+-- What is left of a pair when its runner is erased: that it was sold.
+CREATE TABLE sales (
+  id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT,
+  shop_id BIGINT UNSIGNED NOT NULL,
+  model_id BIGINT UNSIGNED NOT NULL,
+  uk_half SMALLINT NOT NULL,
+  width VARCHAR(4) NOT NULL,
+  price BIGINT NOT NULL,
+  sold_on DATE NOT NULL,
+  PRIMARY KEY (id),
+  CONSTRAINT sales_model FOREIGN KEY (model_id, shop_id) REFERENCES models (id, shop_id)
+) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci;
+
 -- +goose Down
-DROP TABLE change_reports, changes, rubs;
+DROP TABLE sales, change_reports, changes, rubs;

@@ -13,6 +13,9 @@ INSERT INTO users (shop_id, name, login, password_hash, role, created_at) VALUES
 -- name: UserByLogin :one
 SELECT id, shop_id, name, login, password_hash, role, units, theme, created_at, disabled_at FROM users WHERE login = ?;
 
+-- name: UsersOfShop :many
+SELECT id, login, name FROM users WHERE shop_id = ? ORDER BY id;
+
 -- name: UserByID :one
 SELECT id, shop_id, name, login, password_hash, role, units, theme, created_at, disabled_at FROM users WHERE id = ?;
 

@@ -53,6 +53,8 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: get, Path: "/due/buying.csv", Roles: kit.Everyone, Handle: d.buying},
 		{Method: post, Path: "/due/calendar", Roles: fitters, Handle: d.shopCalendar},
 		{Method: post, Path: "/links/:link/revoke", Roles: fitters, Handle: d.revoke},
+		{Method: get, Path: "/runners/:runner/export", Roles: fitters, Handle: d.exportRunner},
+		{Method: post, Path: "/runners/:runner/erase", Roles: owner, Handle: d.erase},
 		{Method: get, Path: "/runners/:runner/care", Roles: kit.Everyone, Handle: d.care},
 		{Method: post, Path: "/runners/:runner/rubs", Roles: kit.Everyone, Handle: d.addRub},
 		{Method: post, Path: "/runners/:runner/rubs/:rub/helped", Roles: kit.Everyone, Handle: d.rubHelped},
@@ -264,9 +266,9 @@ func (d *Desk) showRunner(c *gin.Context, code int, form url.Values, faults faul
 		d.Fail(c, err)
 		return
 	}
-	at, rest := kit.Say(faults, kit.Known(app.FilmConsent, app.HealthConsent))
+	at, rest := kit.Say(faults, kit.Known(app.FilmConsent, app.HealthConsent, "erase_name"))
 	p := d.NewPage(c, r.Name)
-	p.Desk, p.Notice, p.Body = "runners", rest, map[string]any{"Runner": r, "Fits": fits, "Pairs": pairs, "Currency": who.Currency, "Links": links, "Address": c.GetString(addressKey), "May": who.Role != app.Trainee,
+	p.Desk, p.Notice, p.Body = "runners", rest, map[string]any{"Runner": r, "Fits": fits, "Pairs": pairs, "Currency": who.Currency, "Links": links, "Address": c.GetString(addressKey), "May": who.Role != app.Trainee, "Owner": who.Role == app.Owner, "EraseErr": at["erase_name"], "EraseName": form.Get("erase_name"),
 		"Consents": kit.ConsentLines(consents, d.App.Now()), "Own": kit.Controls(app.ConsentFields, who.Units, form, at)}
 	d.Render(c, code, pages, "runner", p)
 }

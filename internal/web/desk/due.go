@@ -1,13 +1,17 @@
 package desk
 
 import (
+	"bytes"
+	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
 
 	"trevik/internal/app"
+	"trevik/internal/core/fault"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/kit"
 )
@@ -142,4 +146,44 @@ func (d *Desk) revoke(c *gin.Context) {
 		return
 	}
 	kit.Go(c, local(form.Get("back")))
+}
+
+// exportRunner gives a runner as a file.
+func (d *Desk) exportRunner(c *gin.Context) {
+	id, err := kit.ID(c, "runner")
+	var data bytes.Buffer
+	if err == nil {
+		err = d.App.Export(c, kit.MustWho(c).ShopID, id, &data)
+	}
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	c.Header("Content-Disposition", fmt.Sprintf(`attachment; filename="runner-%d.json"`, id))
+	c.Data(http.StatusOK, "application/json; charset=utf-8", data.Bytes())
+}
+
+// erase deletes a runner when their name was typed.
+func (d *Desk) erase(c *gin.Context) {
+	who := kit.MustWho(c)
+	id, err := kit.ID(c, "runner")
+	form, wrong := kit.Form(c, kit.Known("erase_name"))
+	if err == nil {
+		err = wrong
+	}
+	if err == nil {
+		var r app.Runner
+		if r, err = d.App.Runner(c, who, id); err == nil && strings.TrimSpace(form.Get("erase_name")) != r.Name {
+			d.showRunner(c, http.StatusUnprocessableEntity, form, fault.List{{Field: "erase_name", Text: "is not their name; type " + r.Name + " to erase them"}})
+			return
+		}
+	}
+	if err == nil {
+		err = d.App.Erase(c, who, id)
+	}
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	kit.Go(c, "/runners")
 }
