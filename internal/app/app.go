@@ -139,4 +139,6 @@ type Runner struct {
 	Name    string
 	Contact string
 	Chart   term.Chart
+	// Practice is the seed of an invented runner; nil is a real one.
+	Practice *uint64
 }

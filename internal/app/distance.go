@@ -145,11 +145,13 @@ func (a *App) Choose(ctx context.Context, who Actor, token string, fitID uint64,
 		if _, err := bump(ctx, q, who.ShopID); err != nil {
 			return "", err
 		}
-		taken, err := q.TakeFromStock(ctx, db.TakeFromStockParams{ModelID: row, UkHalf: halves(ranked.Size.Figure), Width: ranked.Size.Width})
-		if err != nil {
-			return "", err
+		taken := int64(0)
+		if fit.Runner.Practice == nil { // practice takes nothing from the shelf
+			if taken, err = q.TakeFromStock(ctx, db.TakeFromStockParams{ModelID: row, UkHalf: halves(ranked.Size.Figure), Width: ranked.Size.Width}); err != nil {
+				return "", err
+			}
 		}
-		if taken == 0 && (sale.FromShelf || ranked.Size.Stock > 0) {
+		if fit.Runner.Practice == nil && taken == 0 && (sale.FromShelf || ranked.Size.Stock > 0) {
 			return "", fault.List{{Field: "model", Text: "is sold: the last pair on the shelf in that size went a moment ago; choose it again to order one, or another size"}}
 		}
 		if err := q.TouchModel(ctx, row); err != nil {

@@ -175,6 +175,14 @@ func (f *Fit) Band(s term.Side) term.Band {
 	return term.Band(f.Text("band", s, 0))
 }
 
+// PeakOf is a side's mean peak eversion on film, degrees; nil without a film from behind.
+func (f *Fit) PeakOf(s term.Side) *float64 {
+	if r := f.GaitFilm(s); r != nil && r.Sides[s].PeakEversionDeg != nil {
+		return r.Sides[s].PeakEversionDeg.Mean
+	}
+	return nil
+}
+
 // KneeIn is how far a side's knee goes inward on film, degrees; nil without a film
 // from the front.
 func (f *Fit) KneeIn(s term.Side) *float64 {

@@ -101,7 +101,7 @@ func (a *App) StartFit(ctx context.Context, who Actor, token string, runner Runn
 	}
 	result, err := a.once(ctx, who, token, func(q *db.Queries) (string, error) {
 		if runner.ID == 0 {
-			id, err := q.AddRunner(ctx, db.AddRunnerParams{ShopID: who.ShopID, Name: runner.Name, Contact: runner.Contact, Chart: string(runner.Chart), MadeBy: who.UserID, MadeAt: a.Now()})
+			id, err := q.AddRunner(ctx, db.AddRunnerParams{ShopID: who.ShopID, Name: runner.Name, Contact: runner.Contact, Chart: string(runner.Chart), PracticeSeed: seedOf(runner.Practice), MadeBy: who.UserID, MadeAt: a.Now()})
 			if err != nil {
 				return "", err
 			}
@@ -114,6 +114,13 @@ func (a *App) StartFit(ctx context.Context, who Actor, token string, runner Runn
 		return 0, err
 	}
 	return strconv.ParseUint(result, 10, 64)
+}
+
+func seedOf(seed *uint64) sql.NullInt64 {
+	if seed == nil {
+		return sql.NullInt64{}
+	}
+	return sql.NullInt64{Int64: int64(*seed), Valid: true}
 }
 
 // Fit loads a fit of the person's shop.

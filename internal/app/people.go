@@ -180,7 +180,7 @@ func (a *App) SearchRunners(ctx context.Context, who Actor, words string) ([]Fou
 	rows, err := a.store.SearchRunners(ctx, db.SearchRunnersParams{ShopID: who.ShopID, Name: like, Limit: 60})
 	out := make([]FoundRunner, len(rows))
 	for i, r := range rows {
-		out[i] = FoundRunner{Runner{r.ID, r.Name, r.Contact, term.Chart(r.Chart)}, r.Fits, r.Pairs}
+		out[i] = FoundRunner{Runner{ID: r.ID, Name: r.Name, Contact: r.Contact, Chart: term.Chart(r.Chart)}, r.Fits, r.Pairs}
 	}
 	return out, err
 }
@@ -197,7 +197,12 @@ func checkRunner(r *Runner) error {
 // Runner loads one of the shop's runners.
 func (a *App) Runner(ctx context.Context, who Actor, id uint64) (Runner, error) {
 	r, err := a.store.RunnerByID(ctx, db.RunnerByIDParams{ID: id, ShopID: who.ShopID})
-	return Runner{r.ID, r.Name, r.Contact, term.Chart(r.Chart)}, found(err)
+	out := Runner{ID: r.ID, Name: r.Name, Contact: r.Contact, Chart: term.Chart(r.Chart)}
+	if r.PracticeSeed.Valid {
+		seed := uint64(r.PracticeSeed.Int64)
+		out.Practice = &seed
+	}
+	return out, found(err)
 }
 
 // ChangeRunner corrects a runner's name, contact and usual chart.

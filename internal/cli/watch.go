@@ -4,7 +4,6 @@ import (
 	"encoding/csv"
 	"fmt"
 	"image/png"
-	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -13,9 +12,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"trevik/internal/core/fault"
-	"trevik/internal/core/footprint"
 	"trevik/internal/core/term"
 	"trevik/internal/device"
+	"trevik/internal/practice"
 	"trevik/internal/recording"
 )
 
@@ -111,13 +110,11 @@ func writeScanner(dir string, seed uint64, s *device.Scanner) error {
 		return err
 	}
 	for _, side := range term.Sides {
-		r := rand.New(rand.NewPCG(seed, uint64(len(side))))
-		paper := footprint.PaperFor(s.Truth.Prints[side].LengthMM)
 		f, err := os.Create(filepath.Join(dir, string(side)+".png"))
 		if err != nil {
 			return err
 		}
-		err = png.Encode(f, s.Prints[side].Render(device.Photo{Paper: paper, MMPerPx: 0.3, Noise: 2, Uneven: 0.1, Mottle: 0.15}, r))
+		err = png.Encode(f, practice.Photo(s, seed, side))
 		if closeErr := f.Close(); err == nil {
 			err = closeErr
 		}

@@ -39,7 +39,7 @@ var tables = []table{
 	{name: "settings"},
 	{name: "run_columns", bytes: []string{"header"}},
 	{name: "sales", refs: map[string]string{"model_id": "models"}},
-	{name: "runners", of: "id = ?"},
+	{name: "runners", of: "id = ?"}, // those of the practice too: they are marked
 	{name: "fits", of: "runner_id = ?", refs: map[string]string{"runner_id": "runners", "fitter_id": "users"}},
 	{name: "pairs", of: "runner_id = ?", refs: map[string]string{"runner_id": "runners", "model_id": "models", "fit_id": "fits"}},
 	{name: "findings", of: ofFits, refs: map[string]string{"fit_id": "fits"}},
@@ -263,7 +263,8 @@ func (s *Store) Erase(ctx context.Context, shop, runner uint64) (bool, error) {
 	}
 	defer func() { _ = tx.Rollback() }() // nothing to take back once it is kept
 	if _, err := tx.ExecContext(ctx, `INSERT INTO sales (shop_id, model_id, uk_half, width, price, sold_on)
-		SELECT shop_id, model_id, uk_half, width, price, bought_on FROM pairs WHERE runner_id = ? AND shop_id = ? AND fit_id IS NOT NULL AND taken_back_at IS NULL`, runner, shop); err != nil {
+		SELECT p.shop_id, p.model_id, p.uk_half, p.width, p.price, p.bought_on FROM pairs p JOIN runners r ON r.id = p.runner_id AND r.practice_seed IS NULL
+		WHERE p.runner_id = ? AND p.shop_id = ? AND p.fit_id IS NOT NULL AND p.taken_back_at IS NULL`, runner, shop); err != nil {
 		return false, err
 	}
 	first := []string{

@@ -82,3 +82,67 @@ func TestExportAndErase(t *testing.T) {
 		t.Errorf("today still knows %s: %d", name, p.code)
 	}
 }
+
+// A trainee practises on an invented runner: the devices' files go through the stations, the
+// truth stands beside what was found, and nothing of it is among the real.
+func TestPractice(t *testing.T) {
+	s := newSite(t)
+	b := s.as(t, "wick")
+	at := b.post("/practice", "token", tokenOf(1)).to(t)
+	if again := b.post("/practice", "token", tokenOf(1)).to(t); again != at {
+		t.Errorf("sent twice: %s and %s", at, again)
+	}
+	id := strings.TrimPrefix(at, "/practice/")
+	b.get(at).holds(t, "An invented runner", "left.png", "rear.zip")
+	b.get("/fits/"+id+"/hello").holds(t, "checked")
+	if to := b.post(at + "/scan").to(t); to != "/fits/"+id+"/feet" {
+		t.Error(to)
+	}
+	for name, begins := range map[string]string{"left.png": "\x89PNG", "right.png": "\x89PNG", "side.zip": "PK"} {
+		if p := b.get(at + "/files/" + name); p.code != http.StatusOK || !strings.HasPrefix(p.body, begins) {
+			t.Errorf("%s: %d", name, p.code)
+		}
+	}
+	if p := b.get(at + "/files/truth.json"); p.code != http.StatusNotFound {
+		t.Errorf("the truth is handed out: %d", p.code)
+	}
+	b.htmx("/fits/"+id+"/gait", "band.left", "neutral", "band_sure.left", "sure", "band.right", "neutral", "band_sure.right", "sure")
+	p := b.post(at + "/score")
+	p.holds(t, "of 100", "the truth", "Left foot length, mm", "would have gone on with")
+	if !regexp.MustCompile(`<th scope="row">Left foot length, mm</th><td>[\d.]+</td><td>[\d.]+</td><td>[+-]`).MatchString(p.body) {
+		t.Error("the scan's length has no error beside it")
+	}
+	b.get("/practice").holds(t, "on average")
+
+	// What is chosen for an invented runner leaves the shelf alone.
+	shoes := b.get("/fits/" + id + "/shoes")
+	model := regexp.MustCompile(`name="model" value="([^"]+)"`).FindStringSubmatch(shoes.body)
+	stock := func() (n int) {
+		if err := s.store.DB.QueryRow("SELECT SUM(stock) FROM model_sizes").Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	if before := stock(); model == nil {
+		t.Error("no model is offered")
+	} else {
+		b.post("/fits/"+id+"/choose", "token", tokenOf(2), "model", model[1], "reason", "").to(t)
+		if after := stock(); after != before {
+			t.Errorf("%d pairs on the shelf became %d", before, after)
+		}
+	}
+	name := regexp.MustCompile(`<h1>([^<]+)</h1>`).FindStringSubmatch(b.get(at).body)[1]
+	for _, path := range []string{"/", "/runners", "/due?within=year"} {
+		if p := s.as(t, "isolde").get(path); strings.Contains(p.body, name) {
+			t.Errorf("%s is among the real on %s", name, path)
+		}
+	}
+	if p := b.get("/practice/1"); p.code != http.StatusNotFound {
+		t.Errorf("a real fit is practised on: %d", p.code)
+	}
+	b.post("/practice/reset").to(t)
+	b.get("/practice").holds(t, "None yet.")
+	if p := b.get("/fits/" + id + "/hello"); p.code != http.StatusNotFound {
+		t.Errorf("the invented runner is still there: %d", p.code)
+	}
+}

@@ -71,6 +71,31 @@ func (q *Queries) AddChangeReport(ctx context.Context, arg AddChangeReportParams
 	return err
 }
 
+const addPracticeScore = `-- name: AddPracticeScore :exec
+INSERT INTO practice_scores (shop_id, user_id, seed, points, score, made_at) VALUES (?, ?, ?, ?, ?, ?)
+`
+
+type AddPracticeScoreParams struct {
+	ShopID uint64
+	UserID uint64
+	Seed   uint64
+	Points float64
+	Score  json.RawMessage
+	MadeAt time.Time
+}
+
+func (q *Queries) AddPracticeScore(ctx context.Context, arg AddPracticeScoreParams) error {
+	_, err := q.db.ExecContext(ctx, addPracticeScore,
+		arg.ShopID,
+		arg.UserID,
+		arg.Seed,
+		arg.Points,
+		arg.Score,
+		arg.MadeAt,
+	)
+	return err
+}
+
 const addRub = `-- name: AddRub :exec
 INSERT INTO rubs (shop_id, pair_id, side, place, comes, cause, tried, referred, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
@@ -198,6 +223,20 @@ func (q *Queries) ChangesOfRunner(ctx context.Context, arg ChangesOfRunnerParams
 	return items, nil
 }
 
+const clearPracticeScores = `-- name: ClearPracticeScores :exec
+DELETE FROM practice_scores WHERE user_id = ? AND shop_id = ?
+`
+
+type ClearPracticeScoresParams struct {
+	UserID uint64
+	ShopID uint64
+}
+
+func (q *Queries) ClearPracticeScores(ctx context.Context, arg ClearPracticeScoresParams) error {
+	_, err := q.db.ExecContext(ctx, clearPracticeScores, arg.UserID, arg.ShopID)
+	return err
+}
+
 const endChange = `-- name: EndChange :execrows
 UPDATE changes SET ended_at = ? WHERE id = ? AND runner_id = ? AND shop_id = ? AND ended_at IS NULL
 `
@@ -222,8 +261,101 @@ func (q *Queries) EndChange(ctx context.Context, arg EndChangeParams) (int64, er
 	return result.RowsAffected()
 }
 
+const practiceFits = `-- name: PracticeFits :many
+SELECT f.id AS fit_id, f.runner_id, r.name, r.practice_seed, f.started_at FROM fits f JOIN runners r ON r.id = f.runner_id
+WHERE f.shop_id = ? AND f.fitter_id = ? AND r.practice_seed IS NOT NULL ORDER BY f.id DESC
+`
+
+type PracticeFitsParams struct {
+	ShopID   uint64
+	FitterID uint64
+}
+
+type PracticeFitsRow struct {
+	FitID        uint64
+	RunnerID     uint64
+	Name         string
+	PracticeSeed sql.NullInt64
+	StartedAt    time.Time
+}
+
+func (q *Queries) PracticeFits(ctx context.Context, arg PracticeFitsParams) ([]PracticeFitsRow, error) {
+	rows, err := q.db.QueryContext(ctx, practiceFits, arg.ShopID, arg.FitterID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []PracticeFitsRow
+	for rows.Next() {
+		var i PracticeFitsRow
+		if err := rows.Scan(
+			&i.FitID,
+			&i.RunnerID,
+			&i.Name,
+			&i.PracticeSeed,
+			&i.StartedAt,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const practiceScores = `-- name: PracticeScores :many
+SELECT id, seed, points, score, made_at FROM practice_scores WHERE user_id = ? AND shop_id = ? ORDER BY id DESC LIMIT 50
+`
+
+type PracticeScoresParams struct {
+	UserID uint64
+	ShopID uint64
+}
+
+type PracticeScoresRow struct {
+	ID     uint64
+	Seed   uint64
+	Points float64
+	Score  json.RawMessage
+	MadeAt time.Time
+}
+
+func (q *Queries) PracticeScores(ctx context.Context, arg PracticeScoresParams) ([]PracticeScoresRow, error) {
+	rows, err := q.db.QueryContext(ctx, practiceScores, arg.UserID, arg.ShopID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []PracticeScoresRow
+	for rows.Next() {
+		var i PracticeScoresRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.Seed,
+			&i.Points,
+			&i.Score,
+			&i.MadeAt,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const rubsOfModel = `-- name: RubsOfModel :many
-SELECT r.place, COUNT(*) AS told, COUNT(DISTINCT p.id) AS pairs FROM rubs r JOIN pairs p ON p.id = r.pair_id WHERE p.model_id = ? AND p.shop_id = ? GROUP BY r.place ORDER BY told DESC, r.place
+SELECT r.place, COUNT(*) AS told, COUNT(DISTINCT p.id) AS pairs FROM rubs r JOIN pairs p ON p.id = r.pair_id JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL WHERE p.model_id = ? AND p.shop_id = ? GROUP BY r.place ORDER BY told DESC, r.place
 `
 
 type RubsOfModelParams struct {

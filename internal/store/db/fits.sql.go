@@ -421,7 +421,7 @@ func (q *Queries) LockFit(ctx context.Context, arg LockFitParams) (uint64, error
 const openFits = `-- name: OpenFits :many
 SELECT f.id, f.runner_id, f.started_at, r.name AS runner, u.name AS fitter FROM fits f
 JOIN runners r ON r.id = f.runner_id JOIN users u ON u.id = f.fitter_id
-WHERE f.shop_id = ? AND f.closed_at IS NULL ORDER BY f.started_at DESC, f.id DESC LIMIT ?
+WHERE f.shop_id = ? AND f.closed_at IS NULL AND r.practice_seed IS NULL ORDER BY f.started_at DESC, f.id DESC LIMIT ?
 `
 
 type OpenFitsParams struct {

@@ -239,6 +239,16 @@ type Picture struct {
 	MadeAt  time.Time
 }
 
+type PracticeScore struct {
+	ID     uint64
+	ShopID uint64
+	UserID uint64
+	Seed   uint64
+	Points float64
+	Score  json.RawMessage
+	MadeAt time.Time
+}
+
 type Race struct {
 	ID          uint64
 	ShopID      uint64
@@ -359,13 +369,14 @@ type RunRule struct {
 }
 
 type Runner struct {
-	ID      uint64
-	ShopID  uint64
-	Name    string
-	Contact string
-	Chart   string
-	MadeBy  uint64
-	MadeAt  time.Time
+	ID           uint64
+	ShopID       uint64
+	Name         string
+	Contact      string
+	Chart        string
+	MadeBy       uint64
+	MadeAt       time.Time
+	PracticeSeed sql.NullInt64
 }
 
 type Sale struct {

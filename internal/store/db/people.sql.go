@@ -7,20 +7,22 @@ package db
 
 import (
 	"context"
+	"database/sql"
 	"time"
 )
 
 const addRunner = `-- name: AddRunner :execlastid
-INSERT INTO runners (shop_id, name, contact, chart, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?)
+INSERT INTO runners (shop_id, name, contact, chart, practice_seed, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddRunnerParams struct {
-	ShopID  uint64
-	Name    string
-	Contact string
-	Chart   string
-	MadeBy  uint64
-	MadeAt  time.Time
+	ShopID       uint64
+	Name         string
+	Contact      string
+	Chart        string
+	PracticeSeed sql.NullInt64
+	MadeBy       uint64
+	MadeAt       time.Time
 }
 
 func (q *Queries) AddRunner(ctx context.Context, arg AddRunnerParams) (int64, error) {
@@ -29,6 +31,7 @@ func (q *Queries) AddRunner(ctx context.Context, arg AddRunnerParams) (int64, er
 		arg.Name,
 		arg.Contact,
 		arg.Chart,
+		arg.PracticeSeed,
 		arg.MadeBy,
 		arg.MadeAt,
 	)
@@ -198,7 +201,7 @@ func (q *Queries) CountSignInTries(ctx context.Context, arg CountSignInTriesPara
 }
 
 const runnerByID = `-- name: RunnerByID :one
-SELECT id, shop_id, name, contact, chart, made_by, made_at FROM runners WHERE id = ? AND shop_id = ?
+SELECT id, shop_id, name, contact, chart, practice_seed, made_by, made_at FROM runners WHERE id = ? AND shop_id = ?
 `
 
 type RunnerByIDParams struct {
@@ -206,15 +209,27 @@ type RunnerByIDParams struct {
 	ShopID uint64
 }
 
-func (q *Queries) RunnerByID(ctx context.Context, arg RunnerByIDParams) (Runner, error) {
+type RunnerByIDRow struct {
+	ID           uint64
+	ShopID       uint64
+	Name         string
+	Contact      string
+	Chart        string
+	PracticeSeed sql.NullInt64
+	MadeBy       uint64
+	MadeAt       time.Time
+}
+
+func (q *Queries) RunnerByID(ctx context.Context, arg RunnerByIDParams) (RunnerByIDRow, error) {
 	row := q.db.QueryRowContext(ctx, runnerByID, arg.ID, arg.ShopID)
-	var i Runner
+	var i RunnerByIDRow
 	err := row.Scan(
 		&i.ID,
 		&i.ShopID,
 		&i.Name,
 		&i.Contact,
 		&i.Chart,
+		&i.PracticeSeed,
 		&i.MadeBy,
 		&i.MadeAt,
 	)
@@ -225,7 +240,7 @@ const searchRunners = `-- name: SearchRunners :many
 SELECT r.id, r.name, r.contact, r.chart,
   CAST((SELECT COUNT(*) FROM fits f WHERE f.runner_id = r.id) AS SIGNED) AS fits,
   CAST((SELECT COUNT(*) FROM pairs p WHERE p.runner_id = r.id AND p.set_aside_on IS NULL AND p.taken_back_at IS NULL) AS SIGNED) AS pairs
-FROM runners r WHERE r.shop_id = ? AND r.name LIKE ? ORDER BY r.name, r.id LIMIT ?
+FROM runners r WHERE r.shop_id = ? AND r.practice_seed IS NULL AND r.name LIKE ? ORDER BY r.name, r.id LIMIT ?
 `
 
 type SearchRunnersParams struct {

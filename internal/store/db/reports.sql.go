@@ -104,7 +104,7 @@ func (q *Queries) FeetFindings(ctx context.Context, arg FeetFindingsParams) ([]F
 }
 
 const lateReports = `-- name: LateReports :many
-SELECT p.model_id, p.runner_id, p.fit_id, r.comfort FROM pair_reports r JOIN pairs p ON p.id = r.pair_id
+SELECT p.model_id, p.runner_id, p.fit_id, r.comfort FROM pair_reports r JOIN pairs p ON p.id = r.pair_id JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL
 WHERE r.shop_id = ? AND r.after_days >= ? AND p.fit_id IS NOT NULL AND p.taken_back_at IS NULL
   AND r.id = (SELECT MAX(l.id) FROM pair_reports l WHERE l.pair_id = r.pair_id) ORDER BY r.id DESC LIMIT 2000
 `

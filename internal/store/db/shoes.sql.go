@@ -470,7 +470,7 @@ func (q *Queries) PairByID(ctx context.Context, arg PairByIDParams) (PairByIDRow
 const pairsInUse = `-- name: PairsInUse :many
 SELECT p.id, p.runner_id, p.model_id, p.fit_id, p.uk_half, p.width, p.price, p.bought_on, p.first_worn, p.set_aside_on, r.name AS runner
 FROM pairs p JOIN runners r ON r.id = p.runner_id
-WHERE p.shop_id = ? AND p.set_aside_on IS NULL AND p.taken_back_at IS NULL ORDER BY p.id
+WHERE p.shop_id = ? AND r.practice_seed IS NULL AND p.set_aside_on IS NULL AND p.taken_back_at IS NULL ORDER BY p.id
 `
 
 type PairsInUseRow struct {

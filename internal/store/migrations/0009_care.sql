@@ -69,5 +69,22 @@ CREATE TABLE sales (
   CONSTRAINT sales_model FOREIGN KEY (model_id, shop_id) REFERENCES models (id, shop_id)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci;
 
+-- Invented runners of the practice, and how their fits went. They are never among the real.
+ALTER TABLE runners ADD COLUMN practice_seed BIGINT UNSIGNED NULL;
+
+CREATE TABLE practice_scores (
+  id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT,
+  shop_id BIGINT UNSIGNED NOT NULL,
+  user_id BIGINT UNSIGNED NOT NULL,
+  seed BIGINT UNSIGNED NOT NULL,
+  points DOUBLE NOT NULL,
+  score JSON NOT NULL,
+  made_at DATETIME(6) NOT NULL,
+  PRIMARY KEY (id),
+  KEY practice_scores_user (user_id, id),
+  CONSTRAINT practice_scores_of FOREIGN KEY (user_id, shop_id) REFERENCES users (id, shop_id)
+) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci;
+
 -- +goose Down
-DROP TABLE sales, change_reports, changes, rubs;
+ALTER TABLE runners DROP COLUMN practice_seed;
+DROP TABLE practice_scores, sales, change_reports, changes, rubs;

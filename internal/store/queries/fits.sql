@@ -18,7 +18,7 @@ UPDATE fits SET closed_at = NULL WHERE id = ? AND shop_id = ?;
 -- name: OpenFits :many
 SELECT f.id, f.runner_id, f.started_at, r.name AS runner, u.name AS fitter FROM fits f
 JOIN runners r ON r.id = f.runner_id JOIN users u ON u.id = f.fitter_id
-WHERE f.shop_id = ? AND f.closed_at IS NULL ORDER BY f.started_at DESC, f.id DESC LIMIT ?;
+WHERE f.shop_id = ? AND f.closed_at IS NULL AND r.practice_seed IS NULL ORDER BY f.started_at DESC, f.id DESC LIMIT ?;
 
 -- name: FitsOfRunner :many
 SELECT f.id, f.started_at, f.closed_at, u.name AS fitter FROM fits f JOIN users u ON u.id = f.fitter_id

@@ -47,19 +47,19 @@ WHERE s.shop_id = sqlc.arg(shop_id) AND s.id = (SELECT MAX(l.id) FROM settings l
 ORDER BY s.name;
 
 -- name: AddRunner :execlastid
-INSERT INTO runners (shop_id, name, contact, chart, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?);
+INSERT INTO runners (shop_id, name, contact, chart, practice_seed, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?);
 
 -- name: UpdateRunner :exec
 UPDATE runners SET name = ?, contact = ?, chart = ? WHERE id = ? AND shop_id = ?;
 
 -- name: RunnerByID :one
-SELECT id, shop_id, name, contact, chart, made_by, made_at FROM runners WHERE id = ? AND shop_id = ?;
+SELECT id, shop_id, name, contact, chart, practice_seed, made_by, made_at FROM runners WHERE id = ? AND shop_id = ?;
 
 -- name: SearchRunners :many
 SELECT r.id, r.name, r.contact, r.chart,
   CAST((SELECT COUNT(*) FROM fits f WHERE f.runner_id = r.id) AS SIGNED) AS fits,
   CAST((SELECT COUNT(*) FROM pairs p WHERE p.runner_id = r.id AND p.set_aside_on IS NULL AND p.taken_back_at IS NULL) AS SIGNED) AS pairs
-FROM runners r WHERE r.shop_id = ? AND r.name LIKE ? ORDER BY r.name, r.id LIMIT ?;
+FROM runners r WHERE r.shop_id = ? AND r.practice_seed IS NULL AND r.name LIKE ? ORDER BY r.name, r.id LIMIT ?;
 
 -- name: SubmissionResult :one
 SELECT result FROM submissions WHERE user_id = ? AND token = ?;

@@ -6,7 +6,7 @@ SELECT r.pair_id, r.after_days, r.comfort, r.note, r.made_at, u.name AS maker FR
 JOIN pairs p ON p.id = r.pair_id JOIN users u ON u.id = r.made_by WHERE p.runner_id = ? AND p.shop_id = ? ORDER BY r.id DESC;
 
 -- name: LateReports :many
-SELECT p.model_id, p.runner_id, p.fit_id, r.comfort FROM pair_reports r JOIN pairs p ON p.id = r.pair_id
+SELECT p.model_id, p.runner_id, p.fit_id, r.comfort FROM pair_reports r JOIN pairs p ON p.id = r.pair_id JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL
 WHERE r.shop_id = sqlc.arg(shop_id) AND r.after_days >= sqlc.arg(least_days) AND p.fit_id IS NOT NULL AND p.taken_back_at IS NULL
   AND r.id = (SELECT MAX(l.id) FROM pair_reports l WHERE l.pair_id = r.pair_id) ORDER BY r.id DESC LIMIT 2000;
 

@@ -45,7 +45,7 @@ WHERE runner_id = ? AND shop_id = ? AND taken_back_at IS NULL ORDER BY set_aside
 -- name: PairsInUse :many
 SELECT p.id, p.runner_id, p.model_id, p.fit_id, p.uk_half, p.width, p.price, p.bought_on, p.first_worn, p.set_aside_on, r.name AS runner
 FROM pairs p JOIN runners r ON r.id = p.runner_id
-WHERE p.shop_id = ? AND p.set_aside_on IS NULL AND p.taken_back_at IS NULL ORDER BY p.id;
+WHERE p.shop_id = ? AND r.practice_seed IS NULL AND p.set_aside_on IS NULL AND p.taken_back_at IS NULL ORDER BY p.id;
 
 -- name: PairByID :one
 SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock FROM pairs WHERE id = ? AND shop_id = ? AND taken_back_at IS NULL;

@@ -49,6 +49,13 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: post, Path: "/sign-out", Handle: d.signOut},
 		{Method: get, Path: "/health", Handle: d.health},
 		{Method: get, Path: "/", Roles: kit.Everyone, Handle: d.today},
+		{Method: get, Path: "/practice", Roles: kit.Everyone, Handle: d.practice},
+		{Method: post, Path: "/practice", Roles: kit.Everyone, Handle: d.startPractice},
+		{Method: post, Path: "/practice/reset", Roles: kit.Everyone, Handle: d.resetPractice},
+		{Method: get, Path: "/practice/:fit", Roles: kit.Everyone, Handle: d.practiceFit},
+		{Method: post, Path: "/practice/:fit/scan", Roles: kit.Everyone, Handle: d.practiceScan},
+		{Method: get, Path: "/practice/:fit/files/:file", Roles: kit.Everyone, Handle: d.practiceFile},
+		{Method: post, Path: "/practice/:fit/score", Roles: kit.Everyone, Handle: d.practiceScore},
 		{Method: get, Path: "/due", Roles: kit.Everyone, Handle: d.due},
 		{Method: get, Path: "/due/buying.csv", Roles: kit.Everyone, Handle: d.buying},
 		{Method: post, Path: "/due/calendar", Roles: fitters, Handle: d.shopCalendar},
@@ -195,6 +202,9 @@ func (d *Desk) page(c *gin.Context, title, desk string, body any) {
 func (d *Desk) pageWith(c *gin.Context, code int, title, desk string, body any, notice string) {
 	p := d.NewPage(c, title)
 	p.Desk, p.Body, p.Notice = desk, body, notice
+	if desk == "practice-fit" {
+		p.Desk = "practice"
+	}
 	if desk == "lacing" || desk == "strength" {
 		p.Desk = "runners"
 	}
