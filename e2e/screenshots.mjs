@@ -25,6 +25,8 @@ const views = [
   ["catalogue", "/shoes"],
   ["model", "/shoes/models/3"],
   ["shop", "/shop"],
+  ["due", "/due?within=year"],
+  ["after", "/runners/2/care?place=heel"],
 ];
 
 const server = await start("screenshots");

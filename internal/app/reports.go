@@ -1,7 +1,10 @@
 package app
 
 import (
+	"cmp"
 	"context"
+	"encoding/json"
+	"slices"
 	"strings"
 	"time"
 
@@ -127,6 +130,68 @@ func (a *App) LikedBy(ctx context.Context, who Actor, fit *Fit) (map[uint64]Liki
 		l.Mean = (l.Mean*float64(l.N) + float64(r.Comfort)) / float64(l.N+1)
 		l.N++
 		out[r.ModelID] = l
+	}
+	return out, nil
+}
+
+// Learned is what the shop's reports say of one thing: a level, a room, a model.
+type Learned struct {
+	What string
+	Liking
+}
+
+// Lessons are what the shop learns from the last report of every pair that it sold.
+type Lessons struct {
+	Levels, Rooms, Models []Learned
+	N                     int
+}
+
+// WhatWasLearned adds up the shop's reports by the level that was decided on, by the room
+// of the pair against what was wanted, and by model.
+func (a *App) WhatWasLearned(ctx context.Context, who Actor) (Lessons, error) {
+	rows, err := a.store.ReportsWithBasis(ctx, who.ShopID)
+	if err != nil {
+		return Lessons{}, err
+	}
+	c, err := a.Catalogue(ctx, who)
+	if err != nil {
+		return Lessons{}, err
+	}
+	var out Lessons
+	add := func(list *[]Learned, what string, comfort int8) {
+		i := slices.IndexFunc(*list, func(l Learned) bool { return l.What == what })
+		if i < 0 {
+			i = len(*list)
+			*list = append(*list, Learned{What: what})
+		}
+		l := &(*list)[i]
+		l.Mean = (l.Mean*float64(l.N) + float64(comfort)) / float64(l.N+1)
+		l.N++
+	}
+	for _, r := range rows {
+		var b Basis
+		if json.Unmarshal(r.Basis, &b) != nil {
+			continue
+		}
+		out.N++
+		if b.Support.Level != nil {
+			add(&out.Levels, string(*b.Support.Level), r.Comfort)
+		}
+		size := b.Ranked.Size
+		room := "as wanted"
+		switch {
+		case size.RoomMM < size.WantedMM[0]:
+			room = "less than wanted"
+		case size.RoomMM > size.WantedMM[1]:
+			room = "more than wanted"
+		}
+		add(&out.Rooms, room, r.Comfort)
+		if m := c.byID(r.ModelID); m != nil {
+			add(&out.Models, FullName(m), r.Comfort)
+		}
+	}
+	for _, list := range [][]Learned{out.Levels, out.Rooms, out.Models} {
+		slices.SortStableFunc(list, func(x, y Learned) int { return cmp.Compare(y.Mean, x.Mean) })
 	}
 	return out, nil
 }

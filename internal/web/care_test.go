@@ -146,3 +146,16 @@ func TestPractice(t *testing.T) {
 		t.Errorf("the invented runner is still there: %d", p.code)
 	}
 }
+
+// What runners told is added up by level, room and model, few said as few; a model's page
+// tells where it rubs; the glossary is drawn.
+func TestLearned(t *testing.T) {
+	s := newSite(t)
+	b := s.as(t, "teal")
+	b.post("/fits/1/pairs/1/report", "report_comfort", "8", "report_note", "").to(t)
+	b.get("/learned").holds(t, "By level of support", "As wanted", "8.0 of 10", "few: lean on nothing yet", "Norrbeck Skua 4, men")
+	b.post("/runners/1/rubs", "rub_pair", "1", "rub_side", "", "rub_place", "heel", "rub_when", "", "rub_cause", "", "rub_tried", "").to(t)
+	model := regexp.MustCompile(`href="(/shoes/models/\d+)">Norrbeck <b>Skua 4</b></a></h2><p class="faint">men`).FindStringSubmatch(b.get("/shoes?q=skua+4").body)
+	b.get(model[1]).holds(t, "Where it was told to rub", "heel: 1, in 1 pair")
+	b.get("/glossary").holds(t, "Arch index", "Drop", "Effective kilometres", `class="termpic"`)
+}

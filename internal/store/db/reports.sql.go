@@ -8,6 +8,7 @@ package db
 import (
 	"context"
 	"database/sql"
+	"encoding/json"
 	"strings"
 	"time"
 )
@@ -184,6 +185,47 @@ func (q *Queries) ReportsOfRunner(ctx context.Context, arg ReportsOfRunnerParams
 			&i.Note,
 			&i.MadeAt,
 			&i.Maker,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const reportsWithBasis = `-- name: ReportsWithBasis :many
+SELECT p.model_id, r.after_days, r.comfort, d.basis FROM pair_reports r JOIN pairs p ON p.id = r.pair_id JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL
+JOIN decisions d ON d.fit_id = p.fit_id AND d.kind = 'choice' AND d.value <> '' AND d.id = (SELECT MAX(l.id) FROM decisions l WHERE l.fit_id = p.fit_id AND l.kind = 'choice')
+WHERE r.shop_id = ? AND p.taken_back_at IS NULL AND r.id = (SELECT MAX(l.id) FROM pair_reports l WHERE l.pair_id = r.pair_id) ORDER BY r.id DESC LIMIT 5000
+`
+
+type ReportsWithBasisRow struct {
+	ModelID   uint64
+	AfterDays int32
+	Comfort   int8
+	Basis     json.RawMessage
+}
+
+func (q *Queries) ReportsWithBasis(ctx context.Context, shopID uint64) ([]ReportsWithBasisRow, error) {
+	rows, err := q.db.QueryContext(ctx, reportsWithBasis, shopID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []ReportsWithBasisRow
+	for rows.Next() {
+		var i ReportsWithBasisRow
+		if err := rows.Scan(
+			&i.ModelID,
+			&i.AfterDays,
+			&i.Comfort,
+			&i.Basis,
 		); err != nil {
 			return nil, err
 		}

@@ -49,6 +49,8 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: post, Path: "/sign-out", Handle: d.signOut},
 		{Method: get, Path: "/health", Handle: d.health},
 		{Method: get, Path: "/", Roles: kit.Everyone, Handle: d.today},
+		{Method: get, Path: "/learned", Roles: kit.Everyone, Handle: d.learned},
+		{Method: get, Path: "/glossary", Roles: kit.Everyone, Handle: d.glossary},
 		{Method: get, Path: "/practice", Roles: kit.Everyone, Handle: d.practice},
 		{Method: post, Path: "/practice", Roles: kit.Everyone, Handle: d.startPractice},
 		{Method: post, Path: "/practice/reset", Roles: kit.Everyone, Handle: d.resetPractice},
@@ -185,7 +187,14 @@ func (d *Desk) today(c *gin.Context) {
 		Open   []open
 		Ending []ending
 		Today  time.Time
+		Empty  bool // the shop has no models yet
 	}{Today: d.App.Today()}
+	cat, err := d.App.Catalogue(c, who)
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	body.Empty = len(cat.Models) == 0
 	for _, f := range fits {
 		body.Open = append(body.Open, open{f, bench.URL(f.ID, "hello")})
 	}
@@ -202,6 +211,9 @@ func (d *Desk) page(c *gin.Context, title, desk string, body any) {
 func (d *Desk) pageWith(c *gin.Context, code int, title, desk string, body any, notice string) {
 	p := d.NewPage(c, title)
 	p.Desk, p.Body, p.Notice = desk, body, notice
+	if desk == "learned" {
+		p.Desk = "due"
+	}
 	if desk == "practice-fit" {
 		p.Desk = "practice"
 	}

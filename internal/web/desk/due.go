@@ -187,3 +187,13 @@ func (d *Desk) erase(c *gin.Context) {
 	}
 	kit.Go(c, "/runners")
 }
+
+// learned is what the shop's reports say.
+func (d *Desk) learned(c *gin.Context) {
+	l, err := d.App.WhatWasLearned(c, kit.MustWho(c))
+	if err != nil {
+		d.Fail(c, err)
+		return
+	}
+	d.page(c, "What was learned", "learned", l)
+}

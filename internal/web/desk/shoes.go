@@ -252,6 +252,12 @@ func (d *Desk) showModel(c *gin.Context, code int, cat *app.Catalogue, m *shoe.M
 			bars = append(bars, bar{b.Name, units.Round(b.Value, 1), strconv.FormatFloat(20*b.Value, 'f', 1, 64)})
 		}
 		body["Bars"], body["Bareness"], body["Doubts"] = bars, units.Round(m.Bareness(), 1), m.Doubts(&settings.House)
+		rubs, err := d.App.RubsOfModel(c, who, uint64(cat.Row(m.ID)))
+		if err != nil {
+			d.Fail(c, err)
+			return
+		}
+		body["Rubs"] = rubs
 		var line []modelLine
 		for _, v := range cat.Line(m.ID) {
 			line = append(line, modelLine{Model: v, Row: cat.Row(v.ID)})

@@ -69,8 +69,62 @@ type body struct {
 	Liked    bool
 	NoneWhy  string
 	Note     *note
-	AskKeep  bool     // whether the health answers may be kept was not asked yet
+	AskKeep  bool   // whether the health answers may be kept was not asked yet
+	Laces    []lace // what was tried of the chosen pair
+	Sock     string
+	Rotation []string
+	Look     *string  // the day of the next look
 	Since    []string // what the shop has set otherwise since the fit was closed
+}
+
+// lace is a lacing, drawn.
+type lace struct {
+	Name  string
+	Shape template.HTML
+	Steps []string
+}
+
+// mostLaces are as many as the card has room for.
+const mostLaces = 2
+
+// after is what the card says of the time after: lacing, socks, the other pairs, the look.
+func (b *body) after(fit *app.Fit, catalogue *app.Catalogue, worn []app.Worn) {
+	b.Sock = fit.Text("sock", "", 0)
+	row := catalogue.Row(b.Choice.Value)
+	for _, n := range strings.Split(fit.Text("try_lacing", "", row), ",") {
+		if n != "" && n != "as_it_comes" && len(b.Laces) < mostLaces {
+			b.Laces = append(b.Laces, lace{n, draw.Lacing(n), draw.LacingSteps(n)})
+		}
+	}
+	serving := make([]app.Pair, len(worn))
+	for i, w := range worn {
+		serving[i] = w.Pair
+	}
+	s := fit.Serve(serving)
+	for i := range s.Pairs {
+		var kinds []string
+		for j, p := range s.Parts {
+			if s.Takes[j][i] > 0 && !slices.Contains(kinds, support.Words(string(p.Kind))) {
+				kinds = append(kinds, support.Words(string(p.Kind)))
+			}
+		}
+		if len(kinds) > 0 && len(s.Pairs) > 1 {
+			b.Rotation = append(b.Rotation, s.Pairs[i].Name()+": "+strings.Join(kinds, ", "))
+		}
+	}
+	if b.Worn != nil {
+		since := b.Worn.Pair.FirstWorn
+		if since.IsZero() {
+			since = b.Worn.Pair.BoughtOn
+		}
+		for _, x := range b.Worn.Pair.Inspected {
+			if x.On.After(since) {
+				since = x.On
+			}
+		}
+		look := since.AddDate(0, 6, 0).Format("2006-01-02")
+		b.Look = &look
+	}
 }
 
 // Station is Card.
@@ -98,6 +152,7 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 		if at := slices.IndexFunc(worn, func(w app.Worn) bool { return w.Pair.ID == b.Basis.PairID }); at >= 0 {
 			b.Worn = &worn[at]
 		}
+		b.after(fit, catalogue, worn)
 	}
 	if b.Stills, err = bn.App.Stills(c, kit.MustWho(c), fit.ID); err != nil {
 		return nil, err
