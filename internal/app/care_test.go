@@ -3,6 +3,7 @@ package app_test
 import (
 	"context"
 	"errors"
+	"strings"
 	"testing"
 	"time"
 
@@ -83,6 +84,13 @@ func TestChangeOver(t *testing.T) {
 	}
 	if l, ok := fault.As(b.ReportSore(ctx, b.fitter, runner, c.ID, care.Report{Week: 2})); !ok || l[0].Field != "sore_week" {
 		t.Errorf("a week that is to come: %v", l)
+	}
+	if text, err := b.RunnerCalendar(ctx, b.fitter, runner); err != nil || !strings.Contains(text, "Week 1 of changing over") {
+		t.Errorf("the calendar does not hold the plan: %v %.400s", err, text)
+	}
+	b.typed(t, b.fitter, fit, "hello", "flags=child_growing")
+	if due, err := b.Due(ctx, b.fitter, b.now.AddDate(0, 4, 0), []string{app.DueMeasure}); err != nil || len(due) != 1 || due[0].On.Before(b.now.AddDate(0, 2, 25)) {
+		t.Errorf("growing feet: %+v %v", due, err)
 	}
 	b.now = b.now.AddDate(0, 0, 7)
 	calf := term.Place("calf")

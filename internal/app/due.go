@@ -13,6 +13,7 @@ import (
 	ics "github.com/arran4/golang-ical"
 
 	"trevik/internal/core/shoe"
+	"trevik/internal/core/support"
 	"trevik/internal/core/wear"
 )
 
@@ -91,16 +92,21 @@ const (
 	DueOrder   = "order"
 	DueLook    = "look"
 	DueComfort = "comfort"
+	DueMeasure = "measure"
+	dueChange  = "change" // a week of changing over, in a runner's own calendar alone
 )
 
 // DueKinds are all of them.
-var DueKinds = []string{DueOrder, DueLook, DueComfort}
+var DueKinds = []string{DueOrder, DueLook, DueComfort, DueMeasure}
 
 // comfortDays are when a pair's comfort is asked for after the sale, and comfortLate how
 // long after that it still is (house).
 var comfortDays = []int{14, 30}
 
 const comfortLate = 60
+
+// growingMonths is how soon growing feet are measured again (house).
+const growingMonths = 3
 
 // Due is something that is to be done by a day.
 type Due struct {
@@ -147,6 +153,10 @@ func (a *App) dueOf(ctx context.Context, who Actor, c *Catalogue, fit *Fit, pair
 		return nil, err
 	}
 	var out []Due
+	if slices.Contains(fit.Flags(), support.ChildGrowing) {
+		on := fit.StartedAt.AddDate(0, growingMonths, 0)
+		out = append(out, Due{Kind: DueMeasure, On: time.Date(on.Year(), on.Month(), on.Day(), 0, 0, 0, 0, time.UTC), FitID: fit.ID, Text: "measure growing feet again"})
+	}
 	for i := range worn {
 		p := &worn[i].Pair
 		w := worn[i].Wear
@@ -252,7 +262,11 @@ func calendar(name string, now time.Time, due []Due, text func(Due) string) stri
 	cal.SetName(name)
 	cal.SetXWRCalName(name)
 	for _, d := range due {
-		e := cal.AddEvent(fmt.Sprintf("%s-%d-%s@trevik", d.Kind, d.Pair.ID, d.On.Format("20060102")))
+		pair := uint64(0)
+		if d.Pair != nil {
+			pair = d.Pair.ID
+		}
+		e := cal.AddEvent(fmt.Sprintf("%s-%d-%d-%s@trevik", d.Kind, d.FitID, pair, d.On.Format("20060102")))
 		e.SetDtStampTime(now.UTC())
 		e.SetAllDayStartAt(d.On)
 		e.SetAllDayEndAt(d.On.AddDate(0, 0, 1))
@@ -297,8 +311,26 @@ func (a *App) RunnerCalendar(ctx context.Context, who Actor, runnerID uint64) (s
 	if err != nil {
 		return "", err
 	}
+	changes, err := a.Changings(ctx, who, runnerID)
+	if err != nil {
+		return "", err
+	}
+	for _, x := range changes {
+		if x.Ended || x.Plan.Stopped {
+			continue
+		}
+		for n, w := range x.Plan.Weeks {
+			on, err := time.Parse(time.DateOnly, w.Starts)
+			if err != nil {
+				return "", err
+			}
+			due = append(due, Due{Kind: dueChange, On: on, FitID: x.ID, Text: fmt.Sprintf("week %d of changing over: %.1f km in %s, %.1f in %s", n+1, w.KMNew, x.To, w.KMOld, x.From)})
+		}
+	}
 	return calendar("Running shoes", a.Now(), due, func(d Due) string {
 		switch d.Kind {
+		case DueMeasure:
+			return "have growing feet measured again"
 		case DueOrder:
 			return "have the next pair after " + d.Pair.Name() + " ordered"
 		case DueComfort:

@@ -56,7 +56,7 @@ func (d *Desk) dueList(c *gin.Context) (dueView, []app.Due, error) {
 	if slices.Contains(app.DueKinds, v.Kind) {
 		only = []string{v.Kind}
 	}
-	v.Kinds = []kit.Option{{Text: "everything", On: only == nil}, {Value: app.DueOrder, Text: "orders"}, {Value: app.DueLook, Text: "looks"}, {Value: app.DueComfort, Text: "how it is"}}
+	v.Kinds = []kit.Option{{Text: "everything", On: only == nil}, {Value: app.DueOrder, Text: "orders"}, {Value: app.DueLook, Text: "looks"}, {Value: app.DueComfort, Text: "how it is"}, {Value: app.DueMeasure, Text: "growing feet"}}
 	for i := range v.Kinds {
 		v.Kinds[i].On = v.Kinds[i].Value == v.Kind
 	}
