@@ -320,12 +320,12 @@ func TestVarietyAndPurchases(t *testing.T) {
 	ahead := map[string][]float64{list[0].ID: {60}, list[1].ID: {20}}
 	worn, err = f.Worn(app.Serving{Pairs: []app.Pair{worn[0].Pair}, Ahead: [][]float64{{60}}})
 	must(t, err)
-	todo, err := f.Purchases(c, list, []string{list[1].ID}, ahead, worn)
+	orders, err := f.Purchases(c, list, []string{list[1].ID}, ahead, worn)
 	must(t, err)
-	if len(todo) < 2 || todo[0].By != "" || todo[0].Model != list[1].Model {
-		t.Fatalf("%+v", todo)
+	if len(orders) < 2 || orders[0].By != "" || orders[0].Model != list[1].Model {
+		t.Fatalf("%+v", orders)
 	}
-	next := todo[1]
+	next := orders[1]
 	if next.Model.ID != "norrbeck-skua-4-men" || next.By < f.Today.Format("2006-01-02") || next.By > f.Until().Format("2006-01-02") || next.By != *worn[0].Wear.OrderBy && next.By != f.Today.Format("2006-01-02") || next.Out == "" {
 		t.Errorf("%+v", next)
 	}

@@ -28,9 +28,8 @@ import (
 
 // Limits of a file of runs.
 const (
-	MaxRunFile  = 64 << 20
+	MaxRunFile  = 512 << 20 // what is sent at once, bytes
 	mostFiles   = 6000
-	mostZipped  = 1 << 30 // bytes of all files of a zip together
 	sameStart   = 3 * time.Minute
 	sameLength  = 0.05 // of the distance, for a run at the same hour
 	likeLength  = 0.01 // for a run of the same day whose hour is not known
@@ -47,13 +46,13 @@ const (
 // FileRun is one run of a file that waits.
 type FileRun struct {
 	Run
-	At      string // "line 7", or the file's name in a zip
-	Name    string
-	There   bool // the runner has it already
-	Jumps   int
-	Pauses  int
-	data    []byte // the GPX that it came from
-	fileKey string
+	At     string // "line 7", or the file's name in a zip
+	Name   string
+	There  bool // the runner has it already
+	Jumps  int
+	Pauses int
+	file   *NamedFile // the GPX that it came from, packed
+	digest [32]byte   // of the file as it was
 }
 
 // RunImport is a file of runs that is being read or waits to be put in.
@@ -163,7 +162,7 @@ func (a *App) ReadRuns(ctx context.Context, who Actor, runnerID uint64, files []
 	if len(files) == 1 && isTable(files[0]) {
 		return in, a.readTable(ctx, who, in, files[0].Data)
 	}
-	var list []NamedFile
+	var list []source
 	for _, f := range files {
 		more, err := unpack(f)
 		if err != nil {
@@ -192,18 +191,24 @@ func isTable(f NamedFile) bool {
 	return !bytes.HasPrefix(f.Data, []byte("PK")) && !bytes.Contains(f.Data[:min(len(f.Data), 400)], []byte("<"))
 }
 
-// unpack gives the GPX files of a zip, or the file itself. A zip that would grow beyond
-// what may be is refused by what it says of itself and by what comes out.
-func unpack(f NamedFile) ([]NamedFile, error) {
+// source is a GPX that is read when its turn comes: thousands of them unpacked at once
+// would be more than a machine holds.
+type source struct {
+	name string
+	read func() ([]byte, error)
+}
+
+// unpack gives the GPX files of a zip, or the file itself. Each file is held to its limit as
+// it is unpacked, whatever the zip says of itself.
+func unpack(f NamedFile) ([]source, error) {
 	if !bytes.HasPrefix(f.Data, []byte("PK")) {
-		return []NamedFile{f}, nil
+		return []source{{f.Name, func() ([]byte, error) { return f.Data, nil }}}, nil
 	}
 	z, err := zip.NewReader(bytes.NewReader(f.Data), int64(len(f.Data)))
 	if err != nil {
 		return nil, fault.List{{Field: "runs_file", Text: fmt.Sprintf("%s is no zip that can be read: %v", clip(f.Name), err)}}
 	}
-	var out []NamedFile
-	sum := int64(0)
+	var out []source
 	for _, e := range z.File {
 		if e.FileInfo().IsDir() || !strings.HasSuffix(strings.ToLower(e.Name), ".gpx") || strings.HasPrefix(path.Base(e.Name), ".") {
 			continue
@@ -211,19 +216,14 @@ func unpack(f NamedFile) ([]NamedFile, error) {
 		if len(out) >= mostFiles {
 			return nil, fault.List{{Field: "runs_file", Text: fmt.Sprintf("%s holds more than %d files", clip(f.Name), mostFiles)}}
 		}
-		r, err := e.Open()
-		if err != nil {
-			return nil, fault.List{{Field: "runs_file", Text: fmt.Sprintf("%s in %s cannot be read: %v", clip(e.Name), clip(f.Name), err)}}
-		}
-		data, err := io.ReadAll(io.LimitReader(r, min(gpx.MaxBytes, mostZipped-sum)+1))
-		_ = r.Close() // only read from
-		if sum += int64(len(data)); len(data) > gpx.MaxBytes || sum > mostZipped {
-			return nil, fault.List{{Field: "runs_file", Text: fmt.Sprintf("%s in %s is too large when unpacked", clip(e.Name), clip(f.Name))}}
-		}
-		if err != nil {
-			return nil, fault.List{{Field: "runs_file", Text: fmt.Sprintf("%s in %s cannot be read: %v", clip(e.Name), clip(f.Name), err)}}
-		}
-		out = append(out, NamedFile{path.Base(e.Name), data})
+		out = append(out, source{path.Base(e.Name), func() ([]byte, error) {
+			r, err := e.Open()
+			if err != nil {
+				return nil, err
+			}
+			defer r.Close()
+			return io.ReadAll(io.LimitReader(r, gpx.MaxBytes+1)) // one over its limit is told by the reader
+		}})
 	}
 	if len(out) == 0 {
 		return nil, fault.List{{Field: "runs_file", Text: clip(f.Name) + " holds no GPX file"}}
@@ -232,23 +232,23 @@ func unpack(f NamedFile) ([]NamedFile, error) {
 }
 
 // readTracks measures every track of the files.
-func (a *App) readTracks(ctx context.Context, who Actor, in *RunImport, list []NamedFile) {
+func (a *App) readTracks(ctx context.Context, who Actor, in *RunImport, list []source) {
 	known, digests, err := a.knownRuns(ctx, who, in.RunnerID)
 	today := a.Today()
 	for n, f := range list {
 		if err != nil {
 			break
 		}
-		runs, left, fault1 := tracksOf(f, today)
+		runs, left, wrong := readSource(f, today)
 		in.mu.Lock()
 		for i := range runs {
-			runs[i].There = digests[sha256.Sum256(f.Data)] || known.has(runs[i].Run)
+			runs[i].There = digests[runs[i].digest] || known.has(runs[i].Run)
 			known = append(known, runs[i].Run)
 		}
 		in.runs = append(in.runs, runs...)
 		in.left = append(in.left, left...)
 		if len(in.faults) < shownFaults {
-			in.faults = append(in.faults, fault1...)
+			in.faults = append(in.faults, wrong...)
 		}
 		in.done = n + 1
 		in.mu.Unlock()
@@ -257,6 +257,37 @@ func (a *App) readTracks(ctx context.Context, who Actor, in *RunImport, list []N
 	slices.SortStableFunc(in.runs, func(x, y FileRun) int { return x.StartedAt.Compare(y.StartedAt) })
 	in.reading, in.err = false, err
 	in.mu.Unlock()
+}
+
+// readSource reads a GPX and keeps it packed beside its runs.
+func readSource(f source, today time.Time) ([]FileRun, []string, fault.List) {
+	data, err := f.read()
+	if err != nil {
+		return nil, nil, fault.List{{Field: clip(f.name), Text: "cannot be read: " + err.Error()}}
+	}
+	runs, left, l := tracksOf(NamedFile{f.name, data}, today)
+	if len(runs) == 0 {
+		return runs, left, l
+	}
+	packed, err := pack(data)
+	if err != nil {
+		return nil, left, fault.List{{Field: clip(f.name), Text: "cannot be packed: " + err.Error()}}
+	}
+	file, digest := &NamedFile{f.name, packed}, sha256.Sum256(data)
+	for i := range runs {
+		runs[i].file, runs[i].digest = file, digest
+	}
+	return runs, left, l
+}
+
+func pack(data []byte) ([]byte, error) {
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	_, err := z.Write(data)
+	if closeErr := z.Close(); err == nil {
+		err = closeErr
+	}
+	return b.Bytes(), err
 }
 
 // tracksOf are a GPX's runs. left tells what was passed over.
@@ -309,7 +340,7 @@ func tracksOf(f NamedFile, today time.Time) (runs []FileRun, left []string, l fa
 		minutes := a.Moving / 60
 		kind, ground := kindOfTrack(t)
 		runs = append(runs, FileRun{Run: Run{On: on, KM: math.Round(1000*a.KM) / 1000, Kind: kind, Ground: ground, StartedAt: clock, Minutes: &minutes, AscentM: a.AscentM, How: ByGPX},
-			At: at, Name: t.Name, Jumps: a.Jumps, Pauses: a.Pauses, data: f.Data, fileKey: f.Name})
+			At: at, Name: t.Name, Jumps: a.Jumps, Pauses: a.Pauses})
 	}
 	return runs, left, l
 }
@@ -504,21 +535,21 @@ func (a *App) PutRunsIn(ctx context.Context, who Actor, runnerID uint64, leaveOu
 	n := 0
 	err = a.store.Tx(ctx, func(q *db.Queries) error {
 		n = 0
-		files := map[string]uint64{}
+		files := map[*NamedFile]uint64{}
 		for i := range p.Runs {
 			r := p.Runs[i]
 			if r.There || known.has(r.Run) {
 				continue
 			}
-			if r.data != nil {
-				if files[r.fileKey] == 0 {
-					id, err := a.addRunFile(ctx, q, who, runnerID, r.fileKey, r.data)
+			if r.file != nil {
+				if files[r.file] == 0 {
+					id, err := q.AddRunFile(ctx, db.AddRunFileParams{ShopID: who.ShopID, RunnerID: runnerID, Name: clip(r.file.Name), Digest: r.digest[:], Data: r.file.Data, MadeBy: who.UserID, MadeAt: a.Now()})
 					if err != nil {
 						return err
 					}
-					files[r.fileKey] = id
+					files[r.file] = uint64(id)
 				}
-				r.FileID = files[r.fileKey]
+				r.FileID = files[r.file]
 			}
 			r.PairID = rules.pick(r.Run)
 			rules.use(r.Run)
@@ -536,20 +567,6 @@ func (a *App) PutRunsIn(ctx context.Context, who Actor, runnerID uint64, leaveOu
 		a.DropRunImport(who, runnerID)
 	}
 	return n, err
-}
-
-func (a *App) addRunFile(ctx context.Context, q *db.Queries, who Actor, runnerID uint64, name string, data []byte) (uint64, error) {
-	var b bytes.Buffer
-	z := gzip.NewWriter(&b)
-	if _, err := z.Write(data); err != nil {
-		return 0, err
-	}
-	if err := z.Close(); err != nil {
-		return 0, err
-	}
-	digest := sha256.Sum256(data)
-	id, err := q.AddRunFile(ctx, db.AddRunFileParams{ShopID: who.ShopID, RunnerID: runnerID, Name: clip(name), Digest: digest[:], Data: b.Bytes(), MadeBy: who.UserID, MadeAt: a.Now()})
-	return uint64(id), err
 }
 
 // RunFile is the GPX that a run came from.
