@@ -109,7 +109,7 @@ func TestPractice(t *testing.T) {
 	b.htmx("/fits/"+id+"/gait", "band.left", "neutral", "band_sure.left", "sure", "band.right", "neutral", "band_sure.right", "sure")
 	p := b.post(at + "/score")
 	p.holds(t, "of 100", "the truth", "Left foot length, mm", "would have gone on with")
-	if !regexp.MustCompile(`<th scope="row">Left foot length, mm</th><td>[\d.]+</td><td>[\d.]+</td><td>[+-]`).MatchString(p.body) {
+	if !regexp.MustCompile(`<th scope="row">Left foot length, mm</th><td>[\d.]+</td><td>[\d.]+</td><td>(&#43;|-)`).MatchString(p.body) {
 		t.Error("the scan's length has no error beside it")
 	}
 	b.get("/practice").holds(t, "on average")
