@@ -446,7 +446,7 @@ func (f *Fit) Request(answer support.Answer, c *Catalogue) (r match.Request, ok 
 	if b := f.Num("budget", "", 0); b != nil {
 		r.Budget = &match.Budget{Amount: int64(*b), Currency: f.Currency, Firm: f.Text("budget_firm", "", 0) == "not_above"}
 	}
-	return r, f.Measured() && len(week) > 0
+	return r, f.Measured() && len(week) > 0 && len(c.Models) > 0
 }
 
 func rated(s string) *float64 {

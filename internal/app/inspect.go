@@ -52,7 +52,7 @@ var (
 	RaceFields    = []Field{
 		{Name: "race_name", Label: "Race", Kind: Text, Max: 120},
 		{Name: "race_day", Label: "On", Kind: Day},
-		{Name: "race_length", Label: "Distance", Kind: Number, Unit: KM, Lo: 0.1, Hi: 400},
+		{Name: "race_length", Label: "How far", Kind: Number, Unit: KM, Lo: 0.1, Hi: 400},
 		{Name: "race_pair", Label: "In", Kind: Number, Lo: 1, Hi: 1 << 53},
 	}
 )

@@ -1,10 +1,15 @@
 package web_test
 
 import (
+	"context"
+	"fmt"
 	"net/http"
 	"regexp"
 	"strings"
 	"testing"
+
+	"trevik/internal/app"
+	"trevik/internal/demo"
 )
 
 // After the sale: a place is tapped, a cause is tried and helps, a plan is made and listens,
@@ -158,4 +163,71 @@ func TestLearned(t *testing.T) {
 	model := regexp.MustCompile(`href="(/shoes/models/\d+)">Norrbeck <b>Skua 4</b></a></h2><p class="faint">men`).FindStringSubmatch(b.get("/shoes?q=skua+4").body)
 	b.get(model[1]).holds(t, "Where it was told to rub", "heel: 1, in 1 pair")
 	b.get("/glossary").holds(t, "Arch index", "Drop", "Effective kilometres", `class="termpic"`)
+}
+
+// A runner who goes out as a file, is erased and comes back has the same card, to the byte
+// but for the numbers in its addresses.
+func TestCardComesBack(t *testing.T) {
+	s := newSite(t)
+	b := s.as(t, "isolde")
+	card := func(fit string) string {
+		t.Helper()
+		p := b.get("/fits/" + fit + "/card")
+		article := regexp.MustCompile(`(?s)<article class="card".*</article>`).FindString(p.body)
+		if p.code != http.StatusOK || article == "" {
+			t.Fatalf("%d", p.code)
+		}
+		return regexp.MustCompile(`/fits/\d+/`).ReplaceAllString(article, "/fits/N/")
+	}
+	for _, runner := range []string{"1", "2", "3"} {
+		// The demo's first fits are of the runners of the same number.
+		before := card(runner)
+		file := b.get("/runners/" + runner + "/export").body
+		name := regexp.MustCompile(`Type ([^<]+) to erase them`).FindStringSubmatch(b.get("/runners/" + runner).body)[1]
+		b.post("/runners/"+runner+"/erase", "erase_name", name).to(t)
+		who, err := s.web.Env.App.ActorNamed(context.Background(), "isolde")
+		if err != nil {
+			t.Fatal(err)
+		}
+		ids, err := s.web.Env.App.Import(context.Background(), who, []byte(file))
+		if err != nil || len(ids) != 1 {
+			t.Fatalf("runner %s: %v %v", runner, ids, err)
+		}
+		var fit uint64
+		if err := s.store.DB.QueryRow("SELECT MIN(id) FROM fits WHERE runner_id = ?", ids[0]).Scan(&fit); err != nil {
+			t.Fatal(err)
+		}
+		if after := card(fmt.Sprint(fit)); after != before {
+			t.Errorf("runner %s: the card was\n%s\nand is\n%s", runner, before, after)
+		}
+	}
+}
+
+// A shop without anything: it says what to do first, and every station works without models.
+func TestEmptyShop(t *testing.T) {
+	s := newSite(t)
+	ctx := context.Background()
+	shop, err := s.web.Env.App.AddShop(ctx, "The New Loft", "EUR")
+	if err == nil {
+		_, err = s.web.Env.App.AddUser(ctx, shop, "Newt", "newt", demo.Password, app.Owner)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	b := s.as(t, "newt")
+	b.get("/").holds(t, "the first ten minutes", "/shoes/import", "/practice", "/glossary", "No fit is under way")
+	to := b.post("/new-fit", "token", tokenOf(1), "name", "First", "contact", "", "chart", "men").to(t)
+	fit := regexp.MustCompile(`^/fits/\d+`).FindString(to)
+	b.htmx(fit+"/hello", "flags", "none", "weekly_km", "20")
+	b.htmx(fit+"/feet", "length_mm.left.1", "262")
+	for _, station := range app.Stations {
+		if p := b.get(fit + "/" + station); p.code != http.StatusOK || station == "shoes" && !strings.Contains(p.body, "The shop has no models yet") {
+			t.Errorf("%s: %d", station, p.code)
+		}
+	}
+	for _, path := range []string{"/due", "/learned", "/practice", "/runners", "/shoes", "/shop"} {
+		if p := b.get(path); p.code != http.StatusOK || strings.Contains(p.body, "Anselm") {
+			t.Errorf("%s: %d", path, p.code)
+		}
+	}
 }

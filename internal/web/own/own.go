@@ -72,6 +72,7 @@ type view struct {
 	Faults   map[string]string
 	URL      string
 	Options  []kit.Option
+	Usual    string // the pair that is chosen before another is: the one that they have
 	On       string
 	Calendar string // the address of a calendar that was just made
 	Said     string
@@ -107,9 +108,12 @@ func (o *Own) page(c *gin.Context, who app.Actor, runner uint64, code int, form 
 	})
 	v.Faults, v.Notice = at, rest
 	v.Own = kit.Controls(fields, who.Units, form, at)
-	v.Options = []kit.Option{{Text: "the usual one"}}
+	v.Options = []kit.Option{{Text: "not told"}}
 	for _, w := range mine.Pairs {
 		v.Options = append(v.Options, kit.Option{Value: strconv.FormatUint(w.Pair.ID, 10), Text: w.Pair.Name()})
+	}
+	if len(mine.Pairs) == 1 {
+		v.Usual = v.Options[1].Value
 	}
 	o.Render(c, code, pages, "own", v)
 }

@@ -63,6 +63,14 @@ func (b body) PairOptions() []kit.Option {
 	return out
 }
 
+// Usual is the pair that a run is in where there is only one; else the rules choose.
+func (b body) Usual() string {
+	if len(b.Pairs) != 1 || len(b.Rules) > 0 {
+		return ""
+	}
+	return strconv.FormatUint(b.Pairs[0].Pair.ID, 10)
+}
+
 // Or puts a choice before the pairs.
 func (b body) Or(text string) []kit.Option {
 	return append([]kit.Option{{Text: text}}, b.PairOptions()...)

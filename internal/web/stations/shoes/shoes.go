@@ -57,32 +57,33 @@ type out struct {
 }
 
 type body struct {
-	Ready   bool
-	Refer   bool
-	NoFeet  bool
-	NoWeek  bool
-	Support support.Answer
-	Offers  []offer
-	Out     []out
-	Notes   []fault.Warning
-	Choice  *app.Decision
-	Basis   *app.Basis
-	OutAll  int
-	Cheap   *shoe.Model // the cheapest offer; nil where it is the first anyway
-	Ranked  int         // offers in all; the page shows the first
-	All     bool
-	Reasons []reasonCount
-	Reason  string // of the ruled-out ones that are shown; empty is all
-	LetIn   []app.Dislike
-	May     bool // the person may let a model in
-	Weights []weight
-	Spread  template.HTML
-	X, Y    string
-	Drawn   bool // axes were chosen
-	Axes    []draw.Axis
-	Two     []*shoe.Model // that are compared
-	Over    template.HTML
-	Rows    []row
+	Ready    bool
+	Refer    bool
+	NoFeet   bool
+	NoWeek   bool
+	NoModels bool
+	Support  support.Answer
+	Offers   []offer
+	Out      []out
+	Notes    []fault.Warning
+	Choice   *app.Decision
+	Basis    *app.Basis
+	OutAll   int
+	Cheap    *shoe.Model // the cheapest offer; nil where it is the first anyway
+	Ranked   int         // offers in all; the page shows the first
+	All      bool
+	Reasons  []reasonCount
+	Reason   string // of the ruled-out ones that are shown; empty is all
+	LetIn    []app.Dislike
+	May      bool // the person may let a model in
+	Weights  []weight
+	Spread   template.HTML
+	X, Y     string
+	Drawn    bool // axes were chosen
+	Axes     []draw.Axis
+	Two      []*shoe.Model // that are compared
+	Over     template.HTML
+	Rows     []row
 }
 
 // weight is a mark's slider.
@@ -126,7 +127,7 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	}
 	b := body{Support: sup, Refer: sup.Refer, NoFeet: !fit.Measured()}
 	_, km := fit.Week()
-	b.NoWeek = km == 0
+	b.NoWeek, b.NoModels = km == 0, len(catalogue.Models) == 0
 	b.Choice, b.Basis = fit.Choice()
 	answer, ready, err := fit.Match(catalogue)
 	if err != nil {
