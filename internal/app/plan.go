@@ -394,6 +394,7 @@ type CandidateInfo struct {
 	Second bool // a second one of a pair that they have
 	Model  *shoe.Model
 	PerKM  float64 // minor units a km over its life
+	Stock  int     // on the shelf in the runner's size, of one to buy
 }
 
 // Candidates are what the week can be run in: the pairs in use, a second one of each, and
@@ -458,7 +459,7 @@ func (f *Fit) Candidates(c *Catalogue, worn []Worn, parts []rotation.WeekPart) (
 			m := c.ByCode(x.Model)
 			if have[x.Model] {
 				if variety != "different" {
-					out = append(out, f.toBuy(m, x.Model, "a second "+ModelName(m), suits(m)))
+					out = append(out, f.toBuy(m, x.Model, "a second "+ModelName(m), suits(m), x.Size.Stock))
 					out[len(out)-1].Second = true
 				}
 				continue
@@ -466,9 +467,9 @@ func (f *Fit) Candidates(c *Catalogue, worn []Worn, parts []rotation.WeekPart) (
 			if n++; n > perSurface || variety == "same" && favourites[kind{m.Class, m.Surface}] {
 				continue
 			}
-			out = append(out, f.toBuy(m, x.Model, ModelName(m), suits(m)))
+			out = append(out, f.toBuy(m, x.Model, ModelName(m), suits(m), x.Size.Stock))
 			if variety == "same" && n <= perSurface/2 {
-				out = append(out, f.toBuy(m, x.Model+SecondOne, "a second "+ModelName(m), suits(m)))
+				out = append(out, f.toBuy(m, x.Model+SecondOne, "a second "+ModelName(m), suits(m), x.Size.Stock-1))
 				out[len(out)-1].Second = true
 			}
 		}
@@ -492,10 +493,10 @@ const SecondOne = " (second)"
 // PairID is an owned pair's id among the candidates.
 func PairID(id uint64) string { return fmt.Sprintf("pair %d", id) }
 
-// toBuy is a candidate that is on the shelf.
-func (f *Fit) toBuy(m *shoe.Model, id, name string, suits []rotation.Suit) CandidateInfo {
+// toBuy is a candidate that is on the shelf, or is to be ordered where stock is 0.
+func (f *Fit) toBuy(m *shoe.Model, id, name string, suits []rotation.Suit, stock int) CandidateInfo {
 	life := m.Life(f.House())
-	return CandidateInfo{Candidate: rotation.Candidate{ID: id, Price: m.Price(), LifeKM: &life, Suitability: suits}, Name: name, Model: m, PerKM: float64(m.Price()) / life}
+	return CandidateInfo{Candidate: rotation.Candidate{ID: id, Price: m.Price(), LifeKM: &life, Suitability: suits}, Name: name, Model: m, PerKM: float64(m.Price()) / life, Stock: max(0, stock)}
 }
 
 // rankFor ranks the catalogue for a surface of the week.
@@ -581,7 +582,7 @@ func (f *Fit) Doubled(candidates []CandidateInfo, what What) []CandidateInfo {
 		if i < 0 || slices.ContainsFunc(out, func(x CandidateInfo) bool { return x.ID == id+SecondOne }) {
 			continue
 		}
-		second := f.toBuy(out[i].Model, id+SecondOne, "a second "+strings.TrimPrefix(out[i].Name, "a second "), out[i].Suitability)
+		second := f.toBuy(out[i].Model, id+SecondOne, "a second "+strings.TrimPrefix(out[i].Name, "a second "), out[i].Suitability, max(0, out[i].Stock-1))
 		second.Second = true
 		out = slices.Insert(out, i+1, second)
 	}

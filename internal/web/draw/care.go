@@ -45,6 +45,21 @@ func RubFoot(spots []RubSpot) template.HTML {
 	return template.HTML(b.String())
 }
 
+// LookShoe draws one shoe of a pair to be looked at: its sole from below, its upper and
+// midsole from the side. The parts p-tread, p-evenness, p-upper and p-bounce are shaded as
+// they are graded.
+func LookShoe(side term.Side) template.HTML {
+	turn := ""
+	if side == term.Right {
+		turn = ` transform="matrix(-1 0 0 1 220 0)"`
+	}
+	return template.HTML(`<svg class="lookshoe ` + string(side) + `" viewBox="0 0 220 120" role="img" aria-label="The ` + string(side) + ` shoe, its sole and its side"><g` + turn + `>` +
+		`<path class="p p-tread" d="M28 112C18 96 24 76 20 60C16 42 18 22 30 12C44 4 60 8 66 26C70 42 66 56 66 68C66 84 72 98 66 108C58 118 36 118 28 112Z"/><path class="p p-evenness" d="M28 112C18 96 24 76 20 60C16 42 18 22 30 12L36 16C26 30 26 46 30 62C32 78 28 94 36 114Z"/>` +
+		`<path class="edgeline" d="M28 112C18 96 24 76 20 60C16 42 18 22 30 12C44 4 60 8 66 26C70 42 66 56 66 68C66 84 72 98 66 108C58 118 36 118 28 112Z"/><path class="hair" d="M24 30H64M21 44H67M21 58H66M24 76H66M24 90H68"/>` +
+		`<path class="p p-upper" d="M96 82C96 62 104 44 112 40C120 50 134 50 142 42C152 58 170 66 194 70C204 72 208 78 208 84Z"/><path class="p p-bounce" d="M94 84H210C214 92 208 104 198 106H106C96 104 92 94 94 84Z"/>` +
+		`<path class="edgeline" d="M96 82C96 62 104 44 112 40C120 50 134 50 142 42C152 58 170 66 194 70C204 72 208 78 208 84H94C92 94 96 104 106 106H198C208 104 214 92 210 84"/><path class="hair" d="M146 50L156 62M152 54L162 64"/></g></svg>`)
+}
+
 // ChangeWeeks draws a plan of changing over: a bar a calendar week, the old pair's km below
 // and the new pair's above, weeks that are run again with a broken edge; now is the week
 // that today lies in, from 1, 0 none.

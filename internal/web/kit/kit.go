@@ -97,6 +97,7 @@ var Funcs = template.FuncMap{
 	"dict":     dict,
 	"model":    app.ModelName,
 	"shoe":     draw.Shoe,
+	"lookshoe": func(side string) template.HTML { return draw.LookShoe(term.Side(side)) },
 	"each":     func(s ...string) []string { return s },
 	"list":     func(s []string) string { return strings.Join(s, ", ") },
 }

@@ -129,6 +129,7 @@ type line struct {
 	ID, Name     string
 	Buy          bool
 	Price        int64
+	Stock        int     // on the shelf in their size
 	KM           float64 // a week, in the mean
 	Weeks        *float64
 	Rest         *float64
@@ -382,7 +383,7 @@ func (p *plan) forecast(fit *app.Fit, catalogue *app.Catalogue, s solved, weeks 
 	}
 	base := bench.URL(fit.ID, "rotation") + "?"
 	for _, x := range s.pairs {
-		l := line{ID: x.ID, Name: x.Name, Price: x.Price, Buy: slices.Contains(s.buy, x.ID)}
+		l := line{ID: x.ID, Name: x.Name, Price: x.Price, Stock: x.Stock, Buy: slices.Contains(s.buy, x.ID)}
 		used := false
 		seen := map[string]bool{}
 		for n, a := range s.answers {
