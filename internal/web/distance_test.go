@@ -267,6 +267,9 @@ func TestDueAndOwnPage(t *testing.T) {
 	if p := visitor.files(mine+"/file", "runs_file", nil, [2]string{"x.gpx", "<gpx>"}); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "line 1") {
 		t.Errorf("a broken file: %d", p.code)
 	}
+	if p := visitor.files(mine+"/file", "runs_file", nil, [2]string{"long.gpx", strings.Repeat(" ", 26<<20)}); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is larger than 24 MiB") {
+		t.Errorf("more than a runner may send: %d", p.code)
+	}
 	visitor.post(mine+"/pairs/"+pair+"/report", "report_comfort", "4", "report_note", "rubs at the heel").to(t)
 	visitor.post(mine+"/pairs/"+pair+"/look", "look_tread.left", "2", "look_bounce.right", "1").to(t)
 	b.get("/fits/1/distance").holds(t, "rubs at the heel", "tread 50 %")

@@ -46,6 +46,9 @@ func Routes(env *kit.Env) []kit.Route {
 	}
 }
 
+// mostSent is how much a runner may send at once, bytes: three long runs are far less.
+const mostSent = 24 << 20
+
 // fields are those of the page's forms: a run's, without what a runner need not say.
 var fields = slices.Concat(app.RunFields, app.ReportFields, app.InspectFields, app.SoreFields)
 
@@ -155,7 +158,7 @@ func (o *Own) sendFile(c *gin.Context) {
 	if !ok {
 		return
 	}
-	files, err := distance.RunFiles(c)
+	files, err := distance.RunFiles(c, mostSent)
 	n := 0
 	if err == nil && len(files) > 3 {
 		err = fault.List{{Field: "runs_file", Text: "are " + strconv.Itoa(len(files)) + " files; send up to three at a time"}}

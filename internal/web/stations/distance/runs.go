@@ -90,21 +90,22 @@ func readFile(b *bench.Bench, c *gin.Context) {
 		b.Fail(c, err)
 		return
 	}
-	files, err := RunFiles(c)
+	files, err := RunFiles(c, app.MaxRunFile)
 	if err == nil {
 		_, err = b.App.ReadRuns(c, kit.MustWho(c), fit.Runner.ID, files)
 	}
 	filed(b, c, fit, nil, err)
 }
 
-// RunFiles are the files that a form holds. It fails with a fault.List.
-func RunFiles(c *gin.Context) ([]app.NamedFile, error) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, app.MaxRunFile+(1<<20))
+// RunFiles are the files that a form holds, limit bytes together. It fails with a
+// fault.List.
+func RunFiles(c *gin.Context, limit int64) ([]app.NamedFile, error) {
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, limit+(1<<20))
 	form, err := c.MultipartForm()
 	var tooBig *http.MaxBytesError
 	switch {
 	case errors.As(err, &tooBig):
-		return nil, fault.List{{Field: "runs_file", Text: fmt.Sprintf("is larger than %d MiB; send it in parts", app.MaxRunFile>>20)}}
+		return nil, fault.List{{Field: "runs_file", Text: fmt.Sprintf("is larger than %d MiB; send it in parts", limit>>20)}}
 	case err != nil || len(form.File["runs_file"]) == 0:
 		return nil, fault.List{{Field: "runs_file", Text: "is missing; choose GPX files, a zip of them, or a CSV"}}
 	}
