@@ -131,7 +131,7 @@ func (a *App) ScorePractice(ctx context.Context, who Actor, fitID uint64, keep b
 	if err != nil {
 		return practice.Score{}, err
 	}
-	f := practice.Found{LengthMM: map[term.Side]*float64{}, BallMM: map[term.Side]*float64{}, ArchIndex: map[term.Side]*float64{}, Arch: map[term.Side]term.Arch{}, PeakDeg: map[term.Side]*float64{}, Strike: fit.Strike()}
+	f := practice.Found{LengthMM: map[term.Side]*float64{}, BallMM: map[term.Side]*float64{}, ArchIndex: map[term.Side]*float64{}, Arch: map[term.Side]term.Arch{}, PeakDeg: map[term.Side]*float64{}}
 	long := 0.0
 	for _, s := range term.Sides {
 		f.LengthMM[s], f.BallMM[s] = positive(fit.Foot(s).LengthMM), positive(fit.Foot(s).BallMM)

@@ -3,6 +3,7 @@ package app
 import (
 	"archive/zip"
 	"bytes"
+	"cmp"
 	"compress/gzip"
 	"context"
 	"crypto/sha256"
@@ -347,17 +348,7 @@ func tracksOf(f NamedFile, today time.Time) (runs []FileRun, left []string, l fa
 
 // kindOfTrack tells the kind and the ground from a track's type and name, as far as they do.
 func kindOfTrack(t *gpx.Track) (term.Kind, term.Ground) {
-	said := strings.ToLower(t.Kind + " " + t.Name)
-	kind, ground := term.Easy, term.GroundRoad
-	for _, w := range []struct {
-		word string
-		kind term.Kind
-	}{{"race", term.Race}, {"interval", term.Intervals}, {"tempo", term.Tempo}, {"threshold", term.Threshold}, {"long", term.Long}, {"recover", term.Recovery}, {"walk", term.Walk}, {"hik", term.Hike}} {
-		if strings.Contains(said, w.word) {
-			kind = w.kind
-			break
-		}
-	}
+	kind, ground := cmp.Or(runtable.KindOf(t.Kind+" "+t.Name), term.Easy), term.GroundRoad
 	for _, w := range []struct {
 		word   string
 		ground term.Ground

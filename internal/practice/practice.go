@@ -26,7 +26,6 @@ type Found struct {
 	ArchIndex map[term.Side]*float64
 	Arch      map[term.Side]term.Arch // empty: not told
 	PeakDeg   map[term.Side]*float64
-	Strike    term.Strike
 	Level     *term.Level
 	RoomMM    *float64 // of the chosen pair, on the true foot
 	Window    [2]float64

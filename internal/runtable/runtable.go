@@ -321,7 +321,7 @@ func (t *Table) Runs(c Columns, today time.Time) (runs []Run, empty int, err err
 			empty++
 			continue
 		}
-		r := Run{Line: t.Lines[i], Kind: kindOf(t.at(i, c.Kind)), Ground: groundOf(t.at(i, c.Ground) + " " + t.at(i, c.Kind))}
+		r := Run{Line: t.Lines[i], Kind: KindOf(t.at(i, c.Kind)), Ground: groundOf(t.at(i, c.Ground) + " " + t.at(i, c.Kind))}
 		if start := t.at(i, c.Start); start != "" {
 			clock, err := hour(start)
 			if err != nil {
@@ -468,8 +468,8 @@ func within(minutes float64) (float64, error) {
 	return minutes, nil
 }
 
-// kindOf and groundOf tell from what a table calls a run; empty where it does not tell.
-func kindOf(s string) term.Kind {
+// KindOf tells a run's kind from what a file calls the run; empty where it does not tell.
+func KindOf(s string) term.Kind {
 	s = strings.ToLower(s)
 	for _, k := range term.Kinds {
 		if k != term.Gym && s == string(k) {
@@ -487,6 +487,7 @@ func kindOf(s string) term.Kind {
 	return ""
 }
 
+// groundOf tells the ground in the same way.
 func groundOf(s string) term.Ground {
 	s = strings.ToLower(s)
 	for _, g := range []term.Ground{term.GroundTreadmill, term.GroundTrail, term.GroundTrack, term.GroundMud, term.GroundSnow, term.GroundIce, term.GroundRoad} {

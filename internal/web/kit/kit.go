@@ -171,13 +171,7 @@ func Ago(months float64) string {
 func Words(s string) string { return support.Words(s) }
 
 // Sentence begins a text with a capital.
-func Sentence(s string) string {
-	if s == "" {
-		return s
-	}
-	r := []rune(s)
-	return strings.ToUpper(string(r[0])) + string(r[1:])
-}
+func Sentence(s string) string { return app.Sentence(s) }
 
 // Templates parses the shared templates with a page's own.
 func Templates(own fs.FS, files ...string) *template.Template {

@@ -27,7 +27,6 @@ type pair struct {
 	app.Worn
 	Fan     template.HTML
 	Recent  []app.Run // newest first
-	School  string
 	Answer  wear.SchoolAnswer
 	Lead    string
 	Reports []app.Report
