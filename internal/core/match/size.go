@@ -49,7 +49,15 @@ func (r *Request) WindowFor(m *shoe.Model) Window {
 	case racing:
 		return of(h.RaceRoom, "race")
 	}
-	switch r.Settings.Room {
+	return RoadWindow(r.Settings.Room, h)
+}
+
+// RoadWindow is the room on road by a shop's way or a runner's wish: a thumbnail, a thumb,
+// else a finger.
+func RoadWindow(room string, h *house.Values) Window {
+	h = house.Or(h)
+	of := func(w house.Window, what string) Window { return Window{w.Low, w.High, what} }
+	switch room {
 	case "thumbnail":
 		return of(h.Thumbnail, "road, a thumbnail")
 	case "thumb":

@@ -125,6 +125,8 @@ const (
 	PrescribedOrthotic Flag = "prescribed_orthotic"
 	ChildGrowing       Flag = "child_growing"
 	Pregnant           Flag = "pregnant"
+	Numbness           Flag = "numbness"
+	Diabetes           Flag = "diabetes_or_poor_circulation"
 )
 
 var (

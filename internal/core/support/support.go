@@ -617,3 +617,8 @@ func WordsOf[T ~string](list []T) []string {
 	}
 	return out
 }
+
+// SchoolNames are how the schools are called in words.
+var SchoolNames = map[term.School]string{
+	term.PronationMatched: "matched to rolling in", term.LeastCorrection: "least correction", term.ComfortFirst: "comfort first", term.NaturalFoot: "natural foot",
+}

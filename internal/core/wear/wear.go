@@ -25,7 +25,6 @@ const (
 	tallHeelMM  = 35.0 // from it a tilt tips the runner more
 	firstKM     = 160.0
 	lookEveryKM = 100.0
-	lookMonths  = 6
 	atRisk      = 0.20
 
 	// HorizonWeeks is how far ahead a date is told.
@@ -385,7 +384,7 @@ func (p *Pair) schools(a *Answer, ownKM float64, date func(float64) *string) {
 	by := date(left)
 	text := fmt.Sprintf("%.0f km, or six months.", fixed)
 	if !p.first.IsZero() {
-		half := p.first.AddDate(0, lookMonths, 0)
+		half := p.first.AddDate(0, LookMonths, 0)
 		if half.Before(p.today) {
 			half = p.today
 		}
@@ -474,7 +473,7 @@ func (p *Pair) state(a *Answer) {
 		}
 		lastE = max(lastE, p.effectiveOn(a, d))
 	}
-	due := !last.IsZero() && !p.today.Before(last.AddDate(0, lookMonths, 0))
+	due := !last.IsZero() && !p.today.Before(last.AddDate(0, LookMonths, 0))
 	holds := []struct {
 		state State
 		is    bool

@@ -14,7 +14,6 @@ import (
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
-	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
 )
 
@@ -106,7 +105,7 @@ func moved(a support.Answer, evidence string) []string {
 			if r.Moves != 0 {
 				step = fmt.Sprintf(" (%+d)", r.Moves)
 			}
-			out = append(out, kit.Sentence(draw.SchoolNames[name])+": "+r.Text+step)
+			out = append(out, kit.Sentence(support.SchoolNames[name])+": "+r.Text+step)
 		}
 	}
 	for _, r := range a.Why {

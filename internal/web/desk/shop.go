@@ -11,7 +11,6 @@ import (
 	"trevik/internal/core/house"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
-	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
 )
 
@@ -52,7 +51,7 @@ func (d *Desk) showShop(c *gin.Context, code int, form url.Values, faults fault.
 		}
 		for _, w := range s.Choices {
 			text := support.Words(w)
-			if n, ok := draw.SchoolNames[term.School(w)]; ok {
+			if n, ok := support.SchoolNames[term.School(w)]; ok {
 				text = n
 			}
 			x.Options = append(x.Options, kit.Option{Value: w, Text: text, On: w == x.Value})

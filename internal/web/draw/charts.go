@@ -16,11 +16,6 @@ import (
 	"trevik/internal/core/wear"
 )
 
-// SchoolNames are how the schools are called on a page.
-var SchoolNames = map[term.School]string{
-	term.PronationMatched: "matched to rolling in", term.LeastCorrection: "least correction", term.ComfortFirst: "comfort first", term.NaturalFoot: "natural foot",
-}
-
 // Ladder draws the five rungs of support with each foot and each school's mark.
 // The foot stands where the leading school puts it; a lead that is not offered
 // has none. Where less is given, the answer without some evidence, what would stand
@@ -95,7 +90,7 @@ func Ladder(a support.Answer, less *support.Answer) template.HTML {
 		} else {
 			fmt.Fprintf(&b, `<path class="%s" d="M%.0f %.0fl9 9 -9 9 -9 -9z"/>`, class, x, y(*level)-9)
 		}
-		words := strings.SplitN(SchoolNames[s], " ", 2)
+		words := strings.SplitN(support.SchoolNames[s], " ", 2)
 		fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="10" text-anchor="middle">%s</text><text class="word small" x="%.0f" y="22" text-anchor="middle">%s</text>`, x, words[0], x, words[1])
 	}
 	b.WriteString(`</svg>`)

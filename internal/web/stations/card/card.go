@@ -169,7 +169,7 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	if !fit.Open() {
 		b.Since = fit.Now.ChangedSince(fit.Settings)
 	}
-	b.Lead = kit.Sentence(draw.SchoolNames[b.Support.Lead])
+	b.Lead = kit.Sentence(support.SchoolNames[b.Support.Lead])
 	if b.Support.Schools != nil {
 		for _, r := range b.Support.Schools.Of(b.Support.Lead).Why {
 			if len(b.Why) < 2 {
@@ -178,7 +178,7 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 		}
 		for _, s := range term.Schools {
 			if s != b.Support.Lead {
-				b.Schools = append(b.Schools, school{draw.SchoolNames[s], b.Support.Schools.Of(s).Level})
+				b.Schools = append(b.Schools, school{support.SchoolNames[s], b.Support.Schools.Of(s).Level})
 			}
 		}
 	}

@@ -81,7 +81,7 @@ func bodyOf(c *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
 	b.Ladder = draw.Ladder(a, less)
 	if a.Schools != nil {
 		for _, s := range term.Schools {
-			b.Schools = append(b.Schools, school{kit.Sentence(draw.SchoolNames[s]), s, s == a.Lead, a.Schools.Of(s)})
+			b.Schools = append(b.Schools, school{kit.Sentence(core.SchoolNames[s]), s, s == a.Lead, a.Schools.Of(s)})
 		}
 	}
 	return b, nil
@@ -144,11 +144,11 @@ func moved(is, less core.Answer) []string {
 		a, b := is.Schools.Of(s), less.Schools.Of(s)
 		switch {
 		case word(a.Level) != word(b.Level):
-			out = append(out, fmt.Sprintf("%s from %s to %s", draw.SchoolNames[s], word(b.Level), word(a.Level)))
+			out = append(out, fmt.Sprintf("%s from %s to %s", core.SchoolNames[s], word(b.Level), word(a.Level)))
 		case word(a.PerSide.Left) != word(b.PerSide.Left):
-			out = append(out, fmt.Sprintf("%s, the left foot from %s to %s", draw.SchoolNames[s], word(b.PerSide.Left), word(a.PerSide.Left)))
+			out = append(out, fmt.Sprintf("%s, the left foot from %s to %s", core.SchoolNames[s], word(b.PerSide.Left), word(a.PerSide.Left)))
 		case word(a.PerSide.Right) != word(b.PerSide.Right):
-			out = append(out, fmt.Sprintf("%s, the right foot from %s to %s", draw.SchoolNames[s], word(b.PerSide.Right), word(a.PerSide.Right)))
+			out = append(out, fmt.Sprintf("%s, the right foot from %s to %s", core.SchoolNames[s], word(b.PerSide.Right), word(a.PerSide.Right)))
 		}
 	}
 	if len(out) == 0 {

@@ -1,0 +1,153 @@
+package record
+
+import (
+	"fmt"
+	"slices"
+	"time"
+
+	"trevik/internal/core/care"
+	"trevik/internal/core/shoe"
+	"trevik/internal/core/wear"
+)
+
+// DueKind is what is to be done.
+type DueKind string
+
+// Kinds of what is due.
+const (
+	DueOrder   DueKind = "order"
+	DueLook    DueKind = "look"
+	DueComfort DueKind = "comfort"
+	DueMeasure DueKind = "measure"
+	DueChange  DueKind = "change" // a week of changing over, in a runner's own calendar alone
+)
+
+// DueKinds are those of the shop's list.
+var DueKinds = []DueKind{DueOrder, DueLook, DueComfort, DueMeasure}
+
+// Due is something that is to be done by a day.
+type Due struct {
+	Kind  DueKind
+	On    time.Time
+	Pair  *Pair       // nil where it is of no pair
+	Order *shoe.Model // what to order
+	Label string      // its size on the box
+	Text  string      // for the shop
+	Mine  string      // for the runner themself
+	of    uint64      // what else it is of, for a calendar
+}
+
+// ID tells this line from the runner's others, the same each time.
+func (d Due) ID() string {
+	of := d.of
+	if d.Pair != nil {
+		of = d.Pair.ID
+	}
+	return fmt.Sprintf("%s-%d-%s", d.Kind, of, d.On.Format("20060102"))
+}
+
+// Due lists what is to be done of the runner's feet and pairs: growing feet to measure, pairs
+// to order and to look at, and comfort to ask for.
+func (c *Conclusions) Due() ([]Due, error) {
+	return c.due.get(func() ([]Due, error) {
+		worn, err := c.Worn()
+		if err != nil {
+			return nil, err
+		}
+		var out []Due
+		if growing, again := c.Growing(); growing {
+			out = append(out, Due{Kind: DueMeasure, On: again, Text: "measure growing feet again", Mine: "have growing feet measured again", of: c.ID})
+		}
+		for i := range worn {
+			list, err := c.duePair(&worn[i])
+			if err != nil {
+				return nil, err
+			}
+			out = append(out, list...)
+		}
+		return out, nil
+	})
+}
+
+// duePair is what is due of a pair in use.
+func (c *Conclusions) duePair(w *Worn) ([]Due, error) {
+	p := &w.Pair
+	var out []Due
+	if w.Wear.OrderBy != nil {
+		on, err := time.Parse(time.DateOnly, *w.Wear.OrderBy)
+		if err != nil {
+			return nil, err
+		}
+		to := c.Shop.Catalogue.Latest(&p.Model)
+		d := Due{Kind: DueOrder, On: on, Pair: p, Order: to, Label: to.Label(p.Size, p.Width), Mine: "have the next pair after " + p.Name() + " ordered"}
+		d.Text = "order " + ModelName(to) + ", " + d.Label
+		if to.ID != p.Model.ID {
+			d.Text += ", the version after theirs: try it on"
+		}
+		out = append(out, d)
+	}
+	if on := c.lookOn(w); !on.IsZero() {
+		out = append(out, Due{Kind: DueLook, On: on, Pair: p, Text: "look at " + p.Name(), Mine: "look at " + p.Name()})
+	}
+	if p.FitID == 0 {
+		return out, nil
+	}
+	for _, days := range care.ComfortDays {
+		on := p.BoughtOn.AddDate(0, 0, days)
+		asked := slices.ContainsFunc(p.Reports, func(r Report) bool { return r.AfterDays >= days })
+		if !asked && c.Today.Before(on.AddDate(0, 0, care.ComfortOpenDays)) {
+			out = append(out, Due{Kind: DueComfort, On: on, Pair: p, Text: fmt.Sprintf("ask how %s is after %d days", p.Name(), days), Mine: "tell the shop how " + p.Name() + " is", of: uint64(days)})
+		}
+	}
+	return out, nil
+}
+
+// lookOn is when a pair is to be looked at: today where the wear model asks for it, else half
+// a year after the last look or since it was first worn.
+func (c *Conclusions) lookOn(w *Worn) time.Time {
+	if w.Wear.State == wear.Look || slices.Contains(w.Wear.Also, wear.Look) {
+		return c.Today
+	}
+	return wear.NextLook(w.Pair.LastSeen())
+}
+
+// DueOfChanges are the weeks of the runner's plans for changing over, a line each.
+func (c *Conclusions) DueOfChanges() ([]Due, error) {
+	plans, err := c.Runner.Changings(c.Today)
+	if err != nil {
+		return nil, err
+	}
+	var out []Due
+	for _, x := range plans {
+		if x.Ended || x.Plan.Stopped {
+			continue
+		}
+		for n, w := range x.Plan.Weeks {
+			on, err := time.Parse(time.DateOnly, w.Starts)
+			if err != nil {
+				return nil, err
+			}
+			text := fmt.Sprintf("week %d of changing over: %s in %s, %s in %s", n+1, c.Units.Distance(w.KMNew), x.To, c.Units.Distance(w.KMOld), x.From)
+			out = append(out, Due{Kind: DueChange, On: on, Text: text, Mine: text, of: x.ID})
+		}
+	}
+	return out, nil
+}
+
+// Ending are the pairs in use that near their end or want a look.
+func (c *Conclusions) Ending() ([]Worn, error) {
+	worn, err := c.Worn()
+	if err != nil {
+		return nil, err
+	}
+	var out []Worn
+	for _, w := range worn {
+		if slices.Contains(EndingStates, w.Wear.State) {
+			out = append(out, w)
+		}
+	}
+	return out, nil
+}
+
+// EndingStates are those that the Today page shows, most urgent first.
+var EndingStates = []wear.State{wear.SetAside, wear.LastRuns, wear.Order, wear.Look}

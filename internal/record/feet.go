@@ -1,0 +1,163 @@
+package record
+
+import (
+	"math"
+	"time"
+
+	"trevik/internal/core/foot"
+	"trevik/internal/core/support"
+	"trevik/internal/core/term"
+)
+
+// Measure is one measure of the feet: by hand in readings, and by a scanner where one takes it.
+type Measure struct {
+	SidedRows[float64]
+	Scan  *Sided[float64]
+	Title string
+	What  string // in a sentence
+}
+
+// Measures of the feet, in the order in which they are taken.
+var (
+	LengthMeasure     = Measure{Length, &ScanLength, "Foot length", "length"}
+	BallMeasure       = Measure{Ball, &ScanBall, "Ball width", "ball width"}
+	HeelToBallMeasure = Measure{HeelToBall, &ScanHeelToBall, "Heel to ball", "heel-to-ball"}
+	HeelMeasure       = Measure{Heel, &ScanHeel, "Heel width", "heel width"}
+	InstepMeasure     = Measure{Instep, &ScanInstep, "Instep", "instep"}
+	SizeMeasures      = []Measure{LengthMeasure, BallMeasure, HeelToBallMeasure, HeelMeasure, InstepMeasure}
+	ArchMeasures      = []Measure{{InstepSeated, nil, "Instep, seated", "seated instep"}, {Navicular, nil, "Navicular", "navicular"}, {NavicularSeated, nil, "Navicular, seated", "seated navicular"}}
+)
+
+// Reading brings a foot's repeated readings together, mm.
+func (v *Visit) Reading(m Measure, side term.Side) foot.Reading {
+	var values []float64
+	for i := range Readings {
+		if x := m.Ptr(v, side, i+1); x != nil {
+			values = append(values, *x)
+		}
+	}
+	return foot.Combine(values, v.House())
+}
+
+// Scanned is a scanner's value of a measure, nil where there is none.
+func (v *Visit) Scanned(m Measure, side term.Side) *Finding {
+	if m.Scan == nil || !v.Has(m.Scan.Key(side)) {
+		return nil
+	}
+	f := v.Finding(m.Scan.Key(side))
+	return &f
+}
+
+// Measured is what counts of a foot's measure, mm: the readings by hand, or the scan's value
+// where there are none or the fitter let the scan count. N is 0 when there is neither.
+func (v *Visit) Measured(m Measure, side term.Side) foot.Reading {
+	hand, scan := v.Reading(m, side), v.Scanned(m, side)
+	if scan == nil || hand.N > 0 && Counts.Of(v, side) != "scan" {
+		return hand
+	}
+	r := foot.Reading{Value: *scan.Number, N: 1}
+	if scan.Error != nil {
+		r.Error = *scan.Error
+	}
+	return r
+}
+
+// ScanDiffers is how far hand and scan lie apart in a measure, mm, where both are known and
+// differ by more than they may; 0 otherwise.
+func (v *Visit) ScanDiffers(m Measure, side term.Side) float64 {
+	hand, scan := v.Reading(m, side), v.Scanned(m, side)
+	if hand.N == 0 || scan == nil || math.Abs(hand.Value-*scan.Number) <= foot.ScanDisagreesMM {
+		return 0
+	}
+	return *scan.Number - hand.Value
+}
+
+// Foot is one foot as it was measured; zero where it was not.
+func (v *Visit) Foot(side term.Side) foot.Measured {
+	of := func(m Measure) float64 { return v.Measured(m, side).Value }
+	return foot.Measured{LengthMM: of(LengthMeasure), BallMM: of(BallMeasure), HeelToBallMM: of(HeelToBallMeasure), HeelMM: of(HeelMeasure), InstepMM: of(InstepMeasure)}
+}
+
+// Feet are both feet as they were measured.
+func (v *Visit) Feet() foot.Feet {
+	return foot.Feet{Left: v.Foot(term.Left), Right: v.Foot(term.Right)}
+}
+
+// HasFeet says whether at least one foot has its length.
+func (v *Visit) HasFeet() bool {
+	return v.Foot(term.Left).LengthMM > 0 || v.Foot(term.Right).LengthMM > 0
+}
+
+// Volume is a side's volume: as seen by eye, else by its instep.
+func (v *Visit) Volume(side term.Side) term.Volume {
+	if seen := VolumeSeen.Of(v, side); seen != "" {
+		return seen
+	}
+	m := v.Foot(side)
+	return foot.VolumeOf(m.InstepMM, m.LengthMM, v.House())
+}
+
+// NavicularDrop is how far a side's arch sinks from sitting to standing, mm.
+func (v *Visit) NavicularDrop(side term.Side) (drop float64, word string, ok bool) {
+	standing, seated := ArchMeasures[1], ArchMeasures[2]
+	return foot.NavicularDrop(v.Reading(seated, side).Value, v.Reading(standing, side).Value)
+}
+
+// Sizing is a foot's sizing length as it was measured, mm; 0 where it was not.
+func (v *Visit) Sizing(side term.Side) float64 {
+	m := v.Foot(side)
+	if m.LengthMM == 0 {
+		return 0
+	}
+	length, _ := foot.SizingLength(m.LengthMM, m.HeelToBallMM, v.House())
+	return length
+}
+
+// FeetKind is what of the feet decides whether another's shoe suits them.
+func (v *Visit) FeetKind() foot.Kind {
+	var k foot.Kind
+	for _, s := range term.Sides {
+		m := v.Foot(s)
+		if l := m.Sizing(v.House()); l > k.LengthMM {
+			k.LengthMM, k.Volume, k.Arch = l, v.Volume(s), v.Arch(s)
+		}
+		k.BallMM = max(k.BallMM, m.BallMM)
+	}
+	return k
+}
+
+// SizeOf sizes one foot on the runner's chart; nil without a length. The error is a
+// fault.List.
+func (c *Conclusions) SizeOf(side term.Side) (*foot.Size, error) {
+	m := c.Foot(side)
+	if m.LengthMM == 0 {
+		return nil, nil
+	}
+	s, err := foot.SizeOf(c.Runner.Chart, m.LengthMM, positive(m.BallMM), positive(m.HeelToBallMM), c.House())
+	if err != nil {
+		return nil, err
+	}
+	return &s, nil
+}
+
+func positive(v float64) *float64 {
+	if v <= 0 {
+		return nil
+	}
+	return &v
+}
+
+// Growing says whether the feet still grow, and the day from which to measure them again.
+func (c *Conclusions) Growing() (growing bool, again time.Time) {
+	growing = c.Runner.Chart == term.Youth
+	for _, flag := range c.Cautions() {
+		growing = growing || flag == support.ChildGrowing
+	}
+	return growing, dayOf(c.StartedAt).AddDate(0, foot.RemeasureMonths, 0)
+}
+
+// dayOf is the day of a moment in its time zone, as midnight UTC like every day here.
+func dayOf(t time.Time) time.Time {
+	y, m, d := t.Date()
+	return time.Date(y, m, d, 0, 0, 0, 0, time.UTC)
+}

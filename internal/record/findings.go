@@ -1,0 +1,239 @@
+package record
+
+import (
+	"time"
+
+	"trevik/internal/core/foot"
+	"trevik/internal/core/footprint"
+	"trevik/internal/core/gait"
+	"trevik/internal/core/match"
+	"trevik/internal/core/rotation"
+	"trevik/internal/core/shoe"
+	"trevik/internal/core/support"
+	"trevik/internal/core/term"
+	"trevik/internal/form"
+)
+
+// How many rows the lists of a visit hold.
+const (
+	WeekRows      = 5  // kinds of run at Hello
+	ComplaintRows = 3  // complaints at Hello
+	Readings      = 3  // of a measure by hand
+	PlanRows      = 14 // parts of a week on the board; week B has its rows after those of week A
+	MostFilms     = 12
+	mostCompared  = 1000
+)
+
+func choice[T ~string](station, name, label string, choices []T, how string) Decl {
+	return Decl{Field: form.Field{Name: name, Label: label, Kind: form.Choice, Choices: form.Words(choices)}, Station: station, How: how}
+}
+
+func number(station, name, label string, unit form.Unit, lo, hi float64, how string) Decl {
+	return Decl{Field: form.Field{Name: name, Label: label, Kind: form.Number, Unit: unit, Lo: lo, Hi: hi}, Station: station, How: how}
+}
+
+func yesNo(station, name, label, how string) Decl {
+	return choice(station, name, label, []string{"no", "yes"}, how)
+}
+
+func text(station, name, label string, most int, how string) Decl {
+	return Decl{Field: form.Field{Name: name, Label: label, Kind: form.Text, Max: most}, Station: station, How: how}
+}
+
+func many[T ~string](station, name, label string, choices []T, how string) Decl {
+	return Decl{Field: form.Field{Name: name, Label: label, Kind: form.Many, Choices: form.Words(choices)}, Station: station, How: how}
+}
+
+func (d Decl) rows(n int) Decl            { d.Rows = n; return d }
+func (d Decl) sided() Decl                { d.Sides = true; return d }
+func (d Decl) byModel() Decl              { d.ByModel = true; return d }
+func (d Decl) health() Decl               { d.Health = true; return d }
+func (d Decl) reforms() Decl              { d.Reforms = true; return d }
+func (d Decl) err(canon float64) Decl     { d.Error = canon; return d }
+func (d Decl) kind(k form.Kind) Decl      { d.Kind = k; return d }
+func orNone[T ~string](list []T) []string { return append([]string{form.None}, form.Words(list)...) }
+
+var (
+	rating   = []string{"1", "2", "3", "4", "5"}
+	rated10  = []string{"0", "1", "2", "3", "4", "5", "6", "7", "8", "9", "10"}
+	runKinds = runKindsOf(term.Kinds)
+)
+
+// Hello: cautions first, then what they run, like and will spend.
+var (
+	Flags           = One[[]support.Flag]{declare(many("hello", "flags", "Cautions", orNone(support.Flags), told).health(), words[support.Flag])}
+	Treated         = One[bool]{declare(yesNo("hello", "treated", "Under treatment for feet or legs", told).health(), yes)}
+	Complains       = One[string]{declare(choice("hello", "complaints", "Anything else that hurts or hurt", []string{form.None, "some"}, told).health(), word[string])}
+	ComplaintPlace  = Rows[term.Place]{declare(choice("hello", "complaint_place", "Place", term.Places, told).rows(ComplaintRows).health(), word[term.Place])}
+	ComplaintSide   = Rows[string]{declare(choice("hello", "complaint_side", "Side", []string{"left", "right", "both"}, told).rows(ComplaintRows).health(), word[string])}
+	ComplaintMonths = Rows[float64]{declare(number("hello", "complaint_months", "Months ago", form.Plain, 0, 600, told).rows(ComplaintRows).health(), figure)}
+	ComplaintWhen   = Rows[string]{declare(choice("hello", "complaint_when", "When it comes", []string{"at_the_start", "during", "after", "next_morning", "always"}, told).rows(ComplaintRows).health(), word[string])}
+	Surface         = One[term.Surface]{declare(choice("hello", "surface", "Where most runs are", term.Surfaces, told), word[term.Surface])}
+	WeekKind        = Rows[term.Kind]{declare(choice("hello", "week_kind", "Kind of run", term.Kinds, told).rows(WeekRows), word[term.Kind])}
+	WeekGround      = Rows[term.Ground]{declare(choice("hello", "week_ground", "Ground", term.Grounds, told).rows(WeekRows), word[term.Ground])}
+	WeekKM          = Rows[float64]{declare(number("hello", "week_km", "A week", form.KM, 0, 300, told).rows(WeekRows), figure)}
+	WeeklyKM        = One[float64]{declare(number("hello", "weekly_km", "In a usual week", form.KM, 0, 300, told), figure)}
+	RunDays         = One[float64]{declare(number("hello", "run_days", "Days a week", form.Plain, 1, 7, told), figure)}
+	UsualKM         = One[float64]{declare(number("hello", "usual_km", "Usual run", form.KM, 0.1, 100, told), figure)}
+	LongestKM       = One[float64]{declare(number("hello", "longest_km", "Longest run", form.KM, 0.1, 300, told), figure)}
+	Jump            = One[bool]{declare(yesNo("hello", "jump", "More training lately", told), yes)}
+	Goals           = One[[]rotation.Goal]{declare(many("hello", "goals", "What for", rotation.Goals, told), words[rotation.Goal])}
+	Conditions      = One[[]term.Condition]{declare(many("hello", "conditions", "Ground and season", term.Conditions, told), words[term.Condition])}
+	RaceKM          = One[float64]{declare(number("hello", "race_km", "Race distance", form.KM, 0.1, 400, told), figure)}
+	RaceOn          = One[time.Time]{declare(text("hello", "race_on", "Race day", 0, told).kind(form.Day), day)}
+	Experience      = One[string]{declare(choice("hello", "experience", "Running", match.Experiences, told), word[string])}
+	PairsWanted     = One[string]{declare(choice("hello", "pairs_wanted", "Pairs", []string{"one_for_all", "several"}, told), word[string])}
+	MassKg          = One[float64]{declare(number("hello", "mass_kg", "Body mass", form.Kg, 20, 250, told), figure)}
+	LikesSoftness   = One[int]{declare(choice("hello", "likes_softness", "Firm to soft", rating, told), count)}
+	LikesBounce     = One[int]{declare(choice("hello", "likes_bounce", "Steady to bouncy", rating, told), count)}
+	CushionView     = One[string]{declare(choice("hello", "cushion_view", "Under the foot", match.CushionViews, told), word[string])}
+	Disliked        = PerModel[string]{declare(text("hello", "disliked", "Disliked, and why", 200, told).byModel(), letters)}
+	DislikedOther   = One[string]{declare(text("hello", "disliked_other", "Other models or makers disliked, and why", 300, told), letters)}
+	Sock            = One[term.Sock]{declare(choice("hello", "sock", "Socks", term.Socks, told), word[term.Sock])}
+	Budget          = One[float64]{declare(number("hello", "budget", "Budget", form.Money, 0, 1e7, told), figure)}
+	BudgetFirm      = One[string]{declare(choice("hello", "budget_firm", "Budget is", []string{"about", "not_above"}, told), word[string])}
+	AnklesOutward   = One[bool]{declare(yesNo("hello", "ankles_outward", "Ankles give outward", told), yes)}
+)
+
+// Old pair: what they came in.
+var (
+	PresentPair  = One[string]{declare(text("old-pair", "present_pair", "Present pair", 120, told), letters)}
+	PresentSize  = One[string]{declare(text("old-pair", "present_size", "Printed size", 40, readOff), letters)}
+	BelievedSize = One[string]{declare(text("old-pair", "believed_size", "Size believed", 40, told), letters)}
+	PresentDrop  = One[float64]{declare(number("old-pair", "present_drop_mm", "Drop", form.MM, -5, 20, readOff), figure)}
+	PresentStack = One[float64]{declare(number("old-pair", "present_stack_mm", "Heel stack", form.MM, 0, 70, readOff), figure)}
+	Press        = One[string]{declare(choice("old-pair", "press", "Midsole pressed, inner against outer", support.Presses, byHand), word[string])}
+	Bend         = One[string]{declare(choice("old-pair", "bend", "Bent and twisted", support.Bends, byHand), word[string])}
+	Insert       = One[string]{declare(yesNo("old-pair", "insert", "Insert under the arch", byHand), word[string])}
+	Walls        = One[string]{declare(yesNo("old-pair", "walls", "Walls beside the heel", byHand), word[string])}
+	Base         = One[string]{declare(choice("old-pair", "base", "Base", support.Bases, byEye), word[string])}
+	SoleZone     = SidedRows[int]{declare(choice("old-pair", "sole", "Gone", []string{"0", "1", "2", "3", "4"}, byEye).sided().rows(len(support.Zones)), count)}
+	PresentLevel = One[term.Level]{declare(choice("old-pair", "present_level", "Its support", term.Levels, byEye), word[term.Level])}
+	FeltRight    = One[string]{declare(yesNo("old-pair", "felt_right", "Felt right for six months", told), word[string])}
+	// CameInPair is the id of the runner's own pair, had from the shop, that they came in.
+	CameInPair = One[float64]{declare(number("", "own_pair", "Came in", form.Plain, 1, 1<<53, told), figure)}
+)
+
+// Feet: both, standing, twice; and what a scanner hands over beside that.
+var (
+	Length          = measure("length_mm", "Foot length", foot.MinLengthMM, foot.MaxLengthMM)
+	Ball            = measure("ball_mm", "Ball width", foot.MinBallMM, foot.MaxBallMM)
+	HeelToBall      = measure("heel_to_ball_mm", "Heel to ball", foot.MinHeelToBallMM, foot.MaxHeelToBallMM)
+	Heel            = measure("heel_mm", "Heel width", foot.MinHeelMM, foot.MaxHeelMM)
+	Instep          = measure("instep_mm", "Instep, standing", foot.MinInstepMM, foot.MaxInstepMM)
+	InstepSeated    = measure("instep_seated_mm", "Instep, seated", foot.MinInstepMM, foot.MaxInstepMM)
+	Navicular       = measure("navicular_mm", "Navicular, standing", foot.MinNavicularMM, foot.MaxNavicularMM)
+	NavicularSeated = measure("navicular_seated_mm", "Navicular, seated", foot.MinNavicularMM, foot.MaxNavicularMM)
+	MeasuredWhen    = One[string]{declare(choice("feet", "measured_when", "Measured", []string{"on_waking", "by_day", "in_the_evening", "after_a_run"}, told), word[string])}
+	Counts          = Sided[string]{declare(choice("feet", "counts", "What counts", []string{"hand", "scan"}, decided).sided(), word[string])}
+	ToeShape        = Sided[term.Shape]{declare(choice("feet", "toe_shape", "Toe shape", term.Shapes, byEye).sided(), word[term.Shape])}
+	VolumeSeen      = Sided[term.Volume]{declare(choice("feet", "volume", "Volume", term.Volumes, byEye).sided(), word[term.Volume])}
+	ScanLength      = scan("scan_length_mm", "Foot length", foot.MinLengthMM, foot.MaxLengthMM)
+	ScanBall        = scan("scan_ball_mm", "Ball width", foot.MinBallMM, foot.MaxBallMM)
+	ScanHeel        = scan("scan_heel_mm", "Heel width", foot.MinHeelMM, foot.MaxHeelMM)
+	ScanHeelToBall  = scan("scan_heel_to_ball_mm", "Heel to ball", foot.MinHeelToBallMM, foot.MaxHeelToBallMM)
+	ScanInstep      = scan("scan_instep_mm", "Instep, standing", foot.MinInstepMM, foot.MaxInstepMM)
+)
+
+func measure(name, label string, lo, hi float64) SidedRows[float64] {
+	return SidedRows[float64]{declare(number("feet", name, label, form.MM, lo, hi, byHand).sided().rows(Readings).err(1), figure)}
+}
+
+func scan(name, label string, lo, hi float64) Sided[float64] {
+	return Sided[float64]{declare(number("", name, label, form.MM, lo, hi, scanned).sided().err(0.5), figure)}
+}
+
+// Print and gait: what was read and what is seen.
+var (
+	ArchSeen   = Sided[term.Arch]{declare(choice("print", "arch", "Arch", term.Arches, byEye).sided(), word[term.Arch])}
+	ArchSure   = Sided[term.Certainty]{declare(choice("print", "arch_sure", "How sure", term.Certainties, byEye).sided(), word[term.Certainty])}
+	PrintRead  = Sided[footprint.Answer]{declare(text("", "print_reading", "Print", 2000, photo).sided(), object[footprint.Answer])}
+	BandSeen   = Sided[term.Band]{declare(choice("gait", "band", "Rolling in", term.Bands, byEye).sided(), word[term.Band])}
+	BandSure   = Sided[term.Certainty]{declare(choice("gait", "band_sure", "How sure", term.Certainties, byEye).sided(), word[term.Certainty])}
+	KneeSeen   = Sided[string]{declare(choice("gait", "knee", "Knee over the foot", support.KneeGrades, byEye).sided(), word[string])}
+	KneeSure   = Sided[term.Certainty]{declare(choice("gait", "knee_sure", "How sure of the knee", term.Certainties, byEye).sided(), word[term.Certainty])}
+	StrikeSeen = One[term.Strike]{declare(choice("gait", "strike", "Lands on", term.Strikes, byEye), word[term.Strike])}
+	FilmRead   = Rows[gait.Answer]{declare(text("", "film", "Film", 2000, filmed).rows(MostFilms), object[gait.Answer])}
+)
+
+// Shoes and support: wishes, weights, and what a fitter decides of a model.
+var (
+	RoomWish     = One[string]{declare(choice("shoes", "room_wish", "Room before the toes, as they wish", match.Rooms, told), word[string])}
+	MarkWeight   = Rows[float64]{declare(number("shoes", "mark_weight", "Weight", form.Plain, 0, 10, decided).rows(len(match.MarkNames)), figure)}
+	LikesSupport = One[bool]{declare(yesNo("support", "likes_light_support", "Likes a light support", told), yes)}
+	LetIn        = PerModel[string]{declare(text("", "let_in", "Let in all the same", 300, decided).byModel(), letters)}
+	// Suitability is how well a model suits a kind of run on a ground, set by a fitter.
+	Suitability = declare(Decl{Field: form.Field{Name: "suitability", Label: "Suitability", Kind: form.Number, Lo: 0, Hi: 1}, ByModel: true, How: decided}, suited)
+)
+
+// Lacings are the ways to lace a shoe that Trevik draws.
+var Lacings = []string{"as_it_comes", "heel_lock", "window", "wide_forefoot", "high_instep", "toe_lift"}
+
+// PressurePlaces are where a shoe may press, each on either foot.
+var PressurePlaces = []string{"big_toe", "small_toes", "ball_inner", "ball_outer", "instep", "arch", "ankle_inner", "ankle_outer", "heel"}
+
+// Try-on: what is asked of each pair that is tried on.
+var (
+	TryComfort  = PerModel[float64]{declare(number("try-on", "try_comfort", "Comfort", form.Plain, 0, 10, told).byModel(), figure)}
+	TryHeel     = PerModel[int]{declare(choice("try-on", "try_heel", "Heel", rated10, told).byModel(), count)}
+	TryMidfoot  = PerModel[int]{declare(choice("try-on", "try_midfoot", "Midfoot", rated10, told).byModel(), count)}
+	TryForefoot = PerModel[int]{declare(choice("try-on", "try_forefoot", "Forefoot", rated10, told).byModel(), count)}
+	TryLift     = PerModel[string]{declare(choice("try-on", "try_lift", "Heel lifts", []string{"no", "a_little", "much"}, byEye).byModel(), word[string])}
+	TryRoom     = PerModel[string]{declare(choice("try-on", "try_room", "Toe room", []string{"short", "right", "long"}, byHand).byModel(), word[string])}
+	TryLockdown = PerModel[string]{declare(choice("try-on", "try_lockdown", "Held", []string{"loose", "held", "tight"}, told).byModel(), word[string])}
+	TryPressure = PerModel[[]string]{declare(many("try-on", "try_pressure", "Presses at", pressures(), told).byModel(), words[string])}
+	TryLacing   = PerModel[[]string]{declare(many("try-on", "try_lacing", "Lacing tried", Lacings, byHand).byModel(), words[string])}
+	TryLater    = PerModel[int]{declare(choice("try-on", "try_later", "Comfort after some minutes", rated10, told).byModel(), count)}
+	TryWord     = PerModel[string]{declare(text("try-on", "try_word", "In a word", 60, told).byModel(), letters)}
+	TryLeft     = PerModel[string]{declare(text("try-on", "try_left", "Why it was left", 120, told).byModel(), letters)}
+	TrySet      = PerModel[string]{declare(choice("try-on", "try_set", "In the set", []string{"in", "out"}, decided).byModel(), word[string])}
+	NoneToday   = One[bool]{declare(yesNo("try-on", "none_today", "None today", decided), yes)}
+	NoneWhy     = One[string]{declare(text("try-on", "none_why", "What was missing", 300, told), letters)}
+	// Compared is one comparison with a pair on each foot, numbered as they were made.
+	Compared = declare(Decl{Field: form.Field{Name: "compared", Label: "Compared", Kind: form.Choice, Choices: []string{"left", "right", "even"}}, Rows: mostCompared, ByModel: true, How: told}, word[string])
+)
+
+func pressures() []string {
+	var out []string
+	for _, side := range term.Sides {
+		for _, p := range PressurePlaces {
+			out = append(out, string(side)+"_"+p)
+		}
+	}
+	return out
+}
+
+// Varieties are the views of a rotation: two of the favourite, told apart by colour, or
+// pairs that differ.
+var Varieties = []string{"same", "different"}
+
+var runLetters = []string{"a", "b", "c", "d", "e", "f", "g"}
+
+// Rotation: the parts of the weeks on the board, and what the plan is held to.
+var (
+	PlanDay     = Rows[string]{declare(choice("rotation", "plan_day", "Day", rotation.Days, told).rows(2*PlanRows), word[string])}
+	PlanStart   = Rows[string]{declare(text("rotation", "plan_start", "At", 0, told).kind(form.Clock).rows(2*PlanRows), letters)}
+	PlanKM      = Rows[float64]{declare(number("rotation", "plan_km", "Distance", form.KM, 0.1, 300, told).rows(2*PlanRows), figure)}
+	PlanMinutes = Rows[float64]{declare(number("rotation", "plan_minutes", "Minutes", form.Plain, 1, 1440, told).rows(2*PlanRows), figure)}
+	PlanKind    = Rows[term.Kind]{declare(choice("rotation", "plan_kind", "Kind", runKinds, told).rows(2*PlanRows), word[term.Kind])}
+	PlanGround  = Rows[term.Ground]{declare(choice("rotation", "plan_ground", "Ground", term.Grounds, told).rows(2*PlanRows), word[term.Ground])}
+	PlanRun     = Rows[string]{declare(choice("rotation", "plan_run", "Part of run", runLetters, told).rows(2*PlanRows), word[string])}
+	PlanWeeks   = One[string]{declare(choice("rotation", "plan_weeks", "Weeks", []string{"all_alike", "A_and_B_in_turn"}, told).reforms(), word[string])}
+	PlanPairs   = One[float64]{declare(number("rotation", "plan_pairs", "Pairs at most", form.Plain, 1, 6, told), figure)}
+	PlanMoney   = One[float64]{declare(number("rotation", "plan_money", "For new pairs", form.Money, 0, 1e7, told), figure)}
+	PlanVariety = One[string]{declare(choice("rotation", "plan_variety", "Pairs that are", Varieties, told), word[string])}
+	PlanPlates  = One[shoe.PlateView]{declare(choice("rotation", "plan_plates", "Plates", shoe.PlateViews, told), word[shoe.PlateView])}
+)
+
+// RunKinds are the kinds of a run: all but gym.
+func RunKinds() []term.Kind { return runKinds }
+
+func runKindsOf(all []term.Kind) []term.Kind {
+	var out []term.Kind
+	for _, k := range all {
+		if k != term.Gym {
+			out = append(out, k)
+		}
+	}
+	return out
+}

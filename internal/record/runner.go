@@ -1,0 +1,281 @@
+package record
+
+import (
+	"fmt"
+	"math"
+	"time"
+
+	"trevik/internal/core/care"
+	"trevik/internal/core/foot"
+	"trevik/internal/core/house"
+	"trevik/internal/core/rotation"
+	"trevik/internal/core/shoe"
+	"trevik/internal/core/term"
+	"trevik/internal/core/wear"
+)
+
+// Runner is a person who is fitted, with what goes on between their visits.
+type Runner struct {
+	ID       uint64
+	Name     string
+	Contact  string
+	Chart    term.Chart
+	Practice *uint64 // the seed of an invented runner; nil is a real one
+	Consents map[string]Consent
+	Pairs    []Pair // those in use first
+	Loose    []Run  // without a pair, the earliest first
+	Races    []Race // the next first, those that were run included
+	Rules    []Rule
+	Changes  []ChangeFacts // plans of changing over, the latest first
+	Rubs     []RubReport   // the latest first
+}
+
+// Pair is one of a runner's pairs with its model.
+type Pair struct {
+	ID         uint64
+	RunnerID   uint64
+	Runner     string
+	FitID      uint64
+	Model      shoe.Model
+	Size       foot.Figure
+	Width      string
+	Price      int64
+	BoughtOn   time.Time
+	FirstWorn  time.Time
+	SetAsideOn time.Time
+	Reason     string // why it was set aside, one of AsideReasons
+	AsideNote  string
+	SlowedOn   time.Time // from then for short and slow runs
+	Runs       []Run
+	Looks      []SoleLook // at fits
+	Inspected  []Inspected
+	Lifting    float64 // hours
+	Photos     []PairPhoto
+	Reports    []Report // the latest first
+	ModelRow   uint64   // its model's id in the database
+}
+
+// Label is what is printed on the pair's box.
+func (p *Pair) Label() string { return p.Model.Label(p.Size, p.Width) }
+
+// Name is the pair's model with its version.
+func (p *Pair) Name() string { return ModelName(&p.Model) }
+
+// ModelName writes a model: maker, name and version.
+func ModelName(m *shoe.Model) string { return fmt.Sprintf("%s %s %d", m.Maker, m.Name, m.Version) }
+
+// Run is one run, or part of one, in a pair; PairID is 0 while it has none. StartedAt is
+// zero where the hour is not known, the time as the watch told it.
+type Run struct {
+	ID        uint64
+	PairID    uint64
+	On        time.Time
+	KM        float64
+	Ground    term.Ground
+	Kind      term.Kind
+	Wet       bool
+	TempC     *float64
+	StartedAt time.Time
+	Minutes   *float64
+	AscentM   *float64
+	FileID    uint64
+	How       string
+}
+
+// Moment is when a run began, as far as it is known.
+func (r Run) Moment() time.Time {
+	if r.StartedAt.IsZero() {
+		return r.On.Add(12 * time.Hour)
+	}
+	return r.StartedAt
+}
+
+// wearRuns are the pair's runs as the wear model takes them, with the hours since the last
+// one ended where both hours are known.
+func (p *Pair) wearRuns() []wear.Run {
+	var out []wear.Run
+	var ended time.Time
+	for _, r := range p.Runs {
+		x := wear.Run{Date: r.On.Format(wear.DateLayout), KM: r.KM, Ground: r.Ground, Kind: r.Kind, Wet: r.Wet, TempC: r.TempC}
+		if !r.StartedAt.IsZero() {
+			// Parts of one run follow each other at once: that is no second use.
+			if h := r.StartedAt.Sub(ended).Hours(); !ended.IsZero() && h > 0.5 {
+				x.HoursSinceLast = &h
+			}
+			ended = r.StartedAt.Add(time.Duration(6 * r.KM * float64(time.Minute)))
+			if r.Minutes != nil {
+				ended = r.StartedAt.Add(time.Duration(*r.Minutes * float64(time.Minute)))
+			}
+		} else {
+			ended = time.Time{}
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+// EffectiveKM is what the pair's runs and lifting come to in effective km.
+func (p *Pair) EffectiveKM(h *house.Values) float64 {
+	rest := rotation.DefaultRest
+	sum := p.Lifting * house.Or(h).LiftingKMPH
+	for _, r := range p.wearRuns() {
+		sum += wear.Load(r, p.Model.Surface, &rest, h)
+	}
+	return sum
+}
+
+// Inspected is a pair that was looked at, left and right apart, 0 as new to 1 gone; nil is
+// not looked at.
+type Inspected struct {
+	ID          uint64
+	On          time.Time
+	Left, Right map[string]*float64 // by part
+	BesideFresh bool
+	Faults      []string
+	Causes      []string
+	Note        string
+	Maker       string
+}
+
+// Worse is the worse of both sides.
+func (x Inspected) Worse(part string) *float64 {
+	l, r := x.Left[part], x.Right[part]
+	switch {
+	case l == nil:
+		return r
+	case r == nil:
+		return l
+	}
+	v := math.Max(*l, *r)
+	return &v
+}
+
+// wear is the look as the wear model takes it: the worse side, since a pair ends with its
+// first shoe. What was seen before it was first worn is of that day.
+func (x Inspected) wear(firstWorn string) wear.Inspection {
+	on := x.On.Format(wear.DateLayout)
+	if firstWorn != "" && on < firstWorn {
+		on = firstWorn
+	}
+	return wear.Inspection{Date: on, Tread: x.Worse("tread"), Bounce: x.Worse("bounce"), Upper: x.Worse("upper"), Evenness: x.Worse("evenness"), BesideFresh: x.BesideFresh, Faults: x.Faults}
+}
+
+// PairPhoto is a picture of a midsole that was pressed.
+type PairPhoto struct {
+	ID   uint64
+	Side term.Side
+	At   time.Time
+}
+
+// Report is how a pair did after some days, as its runner told.
+type Report struct {
+	AfterDays int
+	Comfort   int // 0 to 10
+	Note      string
+	Maker     string
+	MadeAt    time.Time
+}
+
+// Race is a race that a runner plans, in a pair where one is told.
+type Race struct {
+	ID     uint64
+	Name   string
+	On     time.Time
+	KM     float64
+	PairID uint64
+}
+
+// Rule sends new runs of a kind on a ground into a pair, or into two in turn: the one that
+// rested longer. An empty kind or ground is any.
+type Rule struct {
+	ID     uint64
+	Kind   term.Kind
+	Ground term.Ground
+	PairID uint64
+	Second uint64
+}
+
+// RubReport is a place that rubbed, what was tried, and whether it helped.
+type RubReport struct {
+	ID       uint64
+	PairID   uint64
+	Side     term.Side
+	Place    term.Place
+	When     care.When
+	Cause    string
+	Tried    string
+	Helped   string // yes, no, or not told yet
+	Referred bool
+	MadeAt   time.Time
+	Maker    string
+}
+
+// WornOut is the reason for setting a pair aside that makes it the runner's own history.
+const WornOut = "worn_out"
+
+// AsideReasons are why a pair is set aside for running.
+var AsideReasons = []string{WornOut, "broken", "hurts", "does_not_fit", "given_away"}
+
+// InUse are the pairs that are not set aside.
+func (r *Runner) InUse() []Pair {
+	var out []Pair
+	for _, p := range r.Pairs {
+		if p.SetAsideOn.IsZero() {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// Pair is one of the runner's pairs, nil where it is none of theirs.
+func (r *Runner) Pair(id uint64) *Pair {
+	for i := range r.Pairs {
+		if r.Pairs[i].ID == id {
+			return &r.Pairs[i]
+		}
+	}
+	return nil
+}
+
+// Logs says whether the runner puts runs down.
+func (r *Runner) Logs() bool {
+	for i := range r.Pairs {
+		if len(r.Pairs[i].Runs) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// History is what the runner's own worn-out pairs came to.
+func (r *Runner) History(h *house.Values) []wear.Retired {
+	var out []wear.Retired
+	for i := range r.Pairs {
+		p := &r.Pairs[i]
+		if km := p.EffectiveKM(h); !p.SetAsideOn.IsZero() && p.Reason == WornOut && km >= 1 {
+			out = append(out, wear.Retired{Class: p.Model.Class, EffectiveKM: km})
+		}
+	}
+	return out
+}
+
+// Since is from when a run can be in the pair: the day on which it was first worn, else the
+// day on which it was bought.
+func (p *Pair) Since() time.Time {
+	if p.FirstWorn.IsZero() {
+		return p.BoughtOn
+	}
+	return p.FirstWorn
+}
+
+// LastSeen is when the pair was last looked at, else when it was first worn; zero where
+// neither is known.
+func (p *Pair) LastSeen() time.Time {
+	last := p.FirstWorn
+	for _, x := range p.Inspected {
+		if x.On.After(last) {
+			last = x.On
+		}
+	}
+	return last
+}

@@ -1,0 +1,262 @@
+package record
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"trevik/internal/core/rotation"
+	"trevik/internal/core/shoe"
+	"trevik/internal/core/term"
+	"trevik/internal/core/wear"
+)
+
+// Serving is the runner's week over the pairs that are in use: which pair takes which part.
+type Serving struct {
+	Parts []rotation.Served
+	Takes [][]float64 // km of each part that each pair takes, in the mean of the weeks
+	Pairs []Pair
+	Ahead [][]float64 // each pair's effective km by week from today, the last repeated
+	Board bool        // by the days and hours of the board, with rest kept
+}
+
+// Serving spreads the week over the pairs in use: by the board where one is laid out, else
+// each kind of run to the pair that suits it best.
+func (c *Conclusions) Serving() (*Serving, error) {
+	return c.serving.get(func() (*Serving, error) { return c.serve(), nil })
+}
+
+func (c *Conclusions) serve() *Serving {
+	s := &Serving{Pairs: c.Runner.InUse()}
+	weeks := c.Board()
+	parts, _, _ := c.WeekTold()
+	if len(weeks) > 0 {
+		parts = kindsOf(weeks)
+	}
+	s.Parts = rotation.Serve(parts, len(s.Pairs), func(i int, p rotation.Part) (float64, string) {
+		v, why, _ := c.SuitOf(&s.Pairs[i], p.Kind, p.Ground)
+		return v, why
+	})
+	s.Takes = make([][]float64, len(s.Parts))
+	for i := range s.Takes {
+		s.Takes[i] = make([]float64, len(s.Pairs))
+	}
+	s.Ahead = make([][]float64, len(s.Pairs))
+	if s.Board = len(weeks) > 0 && c.serveBoard(s, weeks); s.Board {
+		return s
+	}
+	for i, p := range s.Parts {
+		if p.Pair >= 0 {
+			s.Takes[i][p.Pair] = p.KM
+			load := wear.Load(wear.Run{KM: p.KM, Ground: p.Ground, Kind: p.Kind}, s.Pairs[p.Pair].Model.Surface, nil, &c.Shop.Settings.House)
+			s.Ahead[p.Pair] = []float64{first(s.Ahead[p.Pair]) + load}
+		}
+	}
+	return s
+}
+
+func mean(list []float64) float64 {
+	sum := 0.0
+	for _, v := range list {
+		sum += v / float64(len(list))
+	}
+	return sum
+}
+
+func first(list []float64) float64 {
+	if len(list) == 0 {
+		return 0
+	}
+	return list[0]
+}
+
+// kindsOf adds up the parts of the board's weeks by kind and ground, km in the mean week.
+func kindsOf(weeks [][]rotation.WeekPart) []rotation.Part {
+	var out []rotation.Part
+	for _, week := range weeks {
+		for _, p := range week {
+			i := slices.IndexFunc(out, func(o rotation.Part) bool { return o.Kind == p.Kind && o.Ground == p.Ground })
+			if i < 0 {
+				i = len(out)
+				out = append(out, rotation.Part{Kind: p.Kind, Ground: p.Ground})
+			}
+			out[i].KM += p.KM / float64(len(weeks))
+		}
+	}
+	return out
+}
+
+// serveBoard gives the board's parts to the pairs in use as the proven plan does; false where
+// the board holds a fault, such as two runs at one time.
+func (c *Conclusions) serveBoard(s *Serving, weeks [][]rotation.WeekPart) bool {
+	most := max(1, len(s.Pairs))
+	answers := make([]rotation.Answer, len(weeks))
+	byID := map[string]int{}
+	for n, parts := range weeks {
+		if len(parts) == 0 {
+			continue
+		}
+		w := rotation.Week{Parts: parts, MaxPairs: &most}
+		for i := range s.Pairs {
+			id := PairID(s.Pairs[i].ID)
+			byID[id] = i
+			x := rotation.Candidate{ID: id, Owned: true}
+			for j, p := range s.Parts {
+				x.Suitability = append(x.Suitability, rotation.Suit{Kind: p.Kind, Ground: p.Ground, Value: s.Parts[j].All[i]})
+			}
+			w.Pairs = append(w.Pairs, x)
+		}
+		a, err := rotation.Solve(context.Background(), w)
+		if err != nil {
+			return false
+		}
+		answers[n] = a
+		for _, p := range parts {
+			if id, ok := a.Assign[p.ID]; ok {
+				at := slices.IndexFunc(s.Parts, func(o rotation.Served) bool { return o.Kind == p.Kind && o.Ground == p.Ground })
+				s.Takes[at][byID[id]] += p.KM / float64(len(weeks))
+			}
+		}
+	}
+	for id, km := range c.ahead(weeks, answers, func(id string) *shoe.Model { return &s.Pairs[byID[id]].Model }) {
+		s.Ahead[byID[id]] = km
+	}
+	return true
+}
+
+// wearInput is what the wear model is told of a pair. ahead is its effective km by week from
+// today, the last repeated.
+func (c *Conclusions) wearInput(p *Pair, ahead []float64) wear.Pair {
+	if len(ahead) == 0 {
+		ahead = []float64{0}
+	}
+	usual := mean(ahead)
+	price, stack, rest := float64(p.Price), p.Model.StackHeelMM, rotation.DefaultRest
+	in := wear.Pair{Schema: wear.PairSchema, Class: p.Model.Class, MedianKM: p.Model.MedianLifeKM, Price: &price, HeelStackMM: &stack, Surface: p.Model.Surface,
+		Today: c.Today.Format(wear.DateLayout), Runs: p.wearRuns(), LiftingHours: p.Lifting, RestHours: &rest, PlanWeeklyKM: ahead, House: &c.Shop.Settings.House,
+		Runner: wear.Runner{MassKg: MassKg.Ptr(c.Visit), Strike: c.Strike(), History: c.Runner.History(&c.Shop.Settings.House)}}
+	if !p.FirstWorn.IsZero() {
+		in.FirstWorn = p.FirstWorn.Format(wear.DateLayout)
+	}
+	for _, l := range p.Looks {
+		on := l.On.Format(wear.DateLayout)
+		if in.FirstWorn != "" && on < in.FirstWorn || on > in.Today {
+			continue // seen before it was worn: tells nothing
+		}
+		tread, evenness := l.Tread, l.Evenness
+		in.Inspections = append(in.Inspections, wear.Inspection{Date: on, Tread: &tread, Evenness: &evenness})
+	}
+	for _, x := range p.Inspected {
+		in.Inspections = append(in.Inspections, x.wear(in.FirstWorn))
+	}
+	if !c.Runner.Logs() && len(p.Runs) == 0 && usual > 0 {
+		in.Runner.UsualWeeklyKM = &usual
+	}
+	for _, r := range c.Runner.Races {
+		if on := r.On.Format(wear.DateLayout); on >= in.Today && r.PairID == p.ID {
+			in.Races = append(in.Races, wear.Race{Date: on, KM: r.KM})
+		}
+	}
+	return in
+}
+
+// Worn is a pair with what is left of it.
+type Worn struct {
+	Pair   Pair
+	Weekly float64 // effective km a week, in the mean of what lies ahead
+	Wear   wear.Answer
+}
+
+// assess is what is left of a pair that has so much ahead of it.
+func (c *Conclusions) assess(p *Pair, ahead []float64) (Worn, error) {
+	a, err := wear.Assess(c.wearInput(p, ahead))
+	return Worn{*p, mean(ahead), a}, err
+}
+
+// Worn assesses every pair in use.
+func (c *Conclusions) Worn() ([]Worn, error) {
+	return c.worn.get(func() ([]Worn, error) {
+		s, err := c.Serving()
+		if err != nil {
+			return nil, err
+		}
+		out := make([]Worn, len(s.Pairs))
+		for i := range s.Pairs {
+			if out[i], err = c.assess(&s.Pairs[i], s.Ahead[i]); err != nil {
+				return nil, err
+			}
+		}
+		return out, nil
+	})
+}
+
+// WhatIf is what a look at a pair would change.
+type WhatIf struct {
+	Seen string
+	Left float64 // km, even chance
+	By   *string // the day to order by
+}
+
+// WhatIfs are what a look today at a pair in use would change: a quarter of tread and bounce
+// gone, half, three quarters.
+func (c *Conclusions) WhatIfs(pair int) ([]WhatIf, error) {
+	s, err := c.Serving()
+	if err != nil {
+		return nil, err
+	}
+	var out []WhatIf
+	for _, look := range []struct {
+		seen string
+		gone float64
+	}{{"a quarter gone", 0.25}, {"half gone", 0.5}, {"three quarters gone", 0.75}} {
+		in := c.wearInput(&s.Pairs[pair], s.Ahead[pair])
+		in.Inspections = append(in.Inspections, wear.Inspection{Date: in.Today, Tread: &look.gone, Bounce: &look.gone})
+		a, err := wear.Assess(in)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, WhatIf{look.seen, a.RemainingKM.P50, a.OrderBy})
+	}
+	return out, nil
+}
+
+// Offer is what could be put into a pair in one go: the runs without a pair, on a ground that
+// it is made for, since it was first worn.
+type Offer struct {
+	Pair   *Pair
+	Ground term.Ground
+	IDs    []uint64
+	KM     float64
+	From   time.Time
+	To     time.Time
+}
+
+// Offers lists what each pair in use could take of the loose runs, by ground.
+func (c *Conclusions) Offers() []Offer {
+	var out []Offer
+	for i := range c.Runner.Pairs {
+		p := &c.Runner.Pairs[i]
+		if !p.SetAsideOn.IsZero() {
+			continue
+		}
+		for _, g := range term.Grounds {
+			o := Offer{Pair: p, Ground: g}
+			for _, r := range c.Runner.Loose {
+				if r.Ground != g || r.On.Before(p.Since()) {
+					continue
+				}
+				if v, _, _ := c.SuitOf(p, r.Kind, g); v < rotation.LeastSuit {
+					continue
+				}
+				if o.From.IsZero() {
+					o.From = r.On
+				}
+				o.IDs, o.KM, o.To = append(o.IDs, r.ID), o.KM+r.KM, r.On
+			}
+			if len(o.IDs) > 0 {
+				out = append(out, o)
+			}
+		}
+	}
+	return out
+}

@@ -1,0 +1,152 @@
+package record
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+	"trevik/internal/core/fault"
+	"trevik/internal/core/house"
+	"trevik/internal/core/match"
+	"trevik/internal/core/shoe"
+	"trevik/internal/core/support"
+	"trevik/internal/core/term"
+	"trevik/internal/form"
+)
+
+// Settings are the shop's choices where practitioners differ, and its house values.
+type Settings struct {
+	LeadSchool term.School    `json:"lead_school"`
+	TrailRule  term.TrailRule `json:"trail_rule"`
+	Room       string         `json:"room"`
+	DropRule   string         `json:"drop_rule"`
+	WearSchool string         `json:"wear_school"`
+	FilmDays   int            `json:"film_days"` // 0 is until somebody deletes it
+	Plates     string         `json:"plates"`
+	Variety    string         `json:"variety"`
+	House      house.Values   `json:"house"`
+}
+
+// Setting is one choice or house value: what is allowed, what ships and why, and who
+// set it last.
+type Setting struct {
+	Name    string
+	Group   string // of a house value
+	Label   string
+	Choices []string // of a choice; a house value has none
+	Unit    string
+	Lo, Hi  float64
+	Shipped string
+	Reason  string
+	Value   string
+	Maker   string
+	MadeAt  time.Time
+}
+
+// UntilDeleted is the answer that a film has no last day.
+const UntilDeleted = "until_deleted"
+
+// EitherVariety leaves open whether a rotation's pairs are the same or differ.
+const EitherVariety = "either"
+
+// WearSchools are the three ways to tell when a pair is worn out.
+var WearSchools = []string{"by_condition", "by_distance", "by_own_history"}
+
+// SettingList is every setting as it ships.
+func SettingList() []Setting {
+	return []Setting{
+		{Name: "lead_school", Label: "School of support that leads", Choices: form.Words(term.Schools), Shipped: string(term.ComfortFirst),
+			Reason: "Evidence that matching by foot type prevents injury is weak; comfort and keeping to one's usual movement have support (Nigg and others 2015)."},
+		{Name: "trail_rule", Label: "Support on trail", Choices: form.Words(term.TrailRules), Shipped: string(term.PlatformOnly),
+			Reason: "Every step lands differently on a trail: steadiness is width, height and grip. The same ladder suits hard, even trails."},
+		{Name: "room", Label: "Room before the toes on road", Choices: []string{"thumbnail", "finger", "thumb"}, Shipped: "finger",
+			Reason: "A finger, 12 to 17 mm. Some fitters leave a thumbnail, 9 to 13, others a thumb, 16 to 22."},
+		{Name: "drop_rule", Label: "What a model's drop is held against", Choices: match.DropRules, Shipped: "habit_and_strike",
+			Reason: "The drop that the runner is used to, and what the landing asks for; some shops go by habit alone."},
+		{Name: "wear_school", Label: "When a pair is worn out", Choices: WearSchools, Shipped: "by_condition",
+			Reason: "Load, history and what looking found; a fixed figure is simpler, the runner's own history more personal."},
+		{Name: "plates", Label: "Plates are worn", Choices: form.Words(shoe.PlateViews), Shipped: string(shoe.KeySessions),
+			Reason: "A plated pair is dear, short-lived and loads the calf otherwise: for races and the sessions that prepare them; some keep it for races, some wear it freely."},
+		{Name: "variety", Label: "Pairs of a rotation", Choices: append([]string{EitherVariety}, Varieties...), Shipped: EitherVariety,
+			Reason: "Two of the favourite, told apart by colour, or pairs that differ: both have their fitters, so the week decides unless the shop or the runner does."},
+		{Name: "film_days", Label: "Days that a film may stay", Choices: []string{"7", "30", "90", UntilDeleted}, Shipped: "30",
+			Reason: "A film shows a person: the numbers stay, the frames go when a pair's comfort has been checked."},
+	}
+}
+
+// Shipped is the settings of a new shop.
+func Shipped() Settings { return settingsOf(map[string]string{}) }
+
+// houseList is every house value as it ships.
+func houseList() []Setting {
+	out := make([]Setting, len(house.Table))
+	for i, l := range house.Table {
+		out[i] = Setting{Name: l.Name, Group: l.Group, Label: l.Label, Unit: l.Unit, Lo: l.Lo, Hi: l.Hi, Shipped: written(l.Shipped), Reason: l.Reason}
+	}
+	return out
+}
+
+func written(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
+
+func settingsOf(set map[string]string) Settings {
+	of := func(name string) string {
+		if v, ok := set[name]; ok {
+			return v
+		}
+		for _, s := range SettingList() {
+			if s.Name == name {
+				return s.Shipped
+			}
+		}
+		return ""
+	}
+	days, _ := strconv.Atoi(of("film_days")) // until_deleted is no number: 0
+	s := Settings{term.School(of("lead_school")), term.TrailRule(of("trail_rule")), of("room"), of("drop_rule"), of("wear_school"), days, of("plates"), of("variety"), *house.Shipped()}
+	for _, l := range house.Table {
+		if v, err := strconv.ParseFloat(set[l.Name], 64); err == nil {
+			l.Set(&s.House, v)
+		}
+	}
+	return s
+}
+
+// number reads a house value as it was typed; a comma may stand for the point.
+func (s Setting) number(l *fault.List, typed string) (float64, bool) {
+	n, err := strconv.ParseFloat(strings.Replace(typed, ",", ".", 1), 64)
+	if err != nil || len(typed) > 20 {
+		l.Add(s.Name, "is no number; allowed is %g to %g %s, shipped is %s", s.Lo, s.Hi, s.Unit, s.Shipped)
+		return 0, false
+	}
+	return n, l.Range(s.Name, n, s.Lo, s.Hi, s.Unit)
+}
+
+// checkTogether checks the house values as they would be, each against the others.
+func checkTogether(l *fault.List, v house.Values, change []Setting) {
+	for _, s := range change {
+		for _, line := range house.Table {
+			if line.Name == s.Name {
+				n, _ := strconv.ParseFloat(s.Value, 64) // written by Settle
+				line.Set(&v, n)
+			}
+		}
+	}
+	v.Check(l)
+}
+
+// ChangedSince lists in words what the shop has set otherwise since an earlier time's
+// settings.
+func (s Settings) ChangedSince(was Settings) []string {
+	var out []string
+	word := func(label, a, b string) {
+		if a != b {
+			out = append(out, fmt.Sprintf("%s: %s then, %s now", label, support.Words(a), support.Words(b)))
+		}
+	}
+	word("School that leads", string(was.LeadSchool), string(s.LeadSchool))
+	word("Support on trail", string(was.TrailRule), string(s.TrailRule))
+	word("Room on road", was.Room, s.Room)
+	word("Drop rule", was.DropRule, s.DropRule)
+	word("Plates", was.Plates, s.Plates)
+	word("Pairs of a rotation", was.Variety, s.Variety)
+	return append(out, house.Changed(&was.House, &s.House)...)
+}
