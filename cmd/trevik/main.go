@@ -3,6 +3,7 @@ package main
 
 import (
 	"os"
+	_ "time/tzdata" // the shop's time zone is found on a machine without its own list, too
 
 	"trevik/internal/cli"
 )

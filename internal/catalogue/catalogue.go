@@ -218,7 +218,7 @@ var columns = []column{
 		labels(m).EUShift = v
 		return err
 	}},
-	{"stock", false, func(m *shoe.Model) string { return stockText(m.Stock) }, func(m *shoe.Model, s string) (err error) { m.Stock, err = stockOf(s); return err }},
+	{"stock", false, func(m *shoe.Model) string { return StockText(m.Stock) }, func(m *shoe.Model, s string) (err error) { m.Stock, err = ParseStock(s); return err }},
 	text("purpose", false, func(m *shoe.Model) *string { return &m.Purpose }),
 	text("notes", false, func(m *shoe.Model) *string { return &m.Notes }),
 }
@@ -276,8 +276,8 @@ func sizesOf(s string) ([]foot.Figure, error) {
 	return slices.Compact(out), nil
 }
 
-// stockText writes a shelf as "8.5/D=2 9/D=1".
-func stockText(list []shoe.Stock) string {
+// StockText writes a shelf as "8.5/D=2 9/D=1".
+func StockText(list []shoe.Stock) string {
 	out := make([]string, len(list))
 	for i, s := range list {
 		out[i] = fmt.Sprintf("%s/%s=%d", format(float64(s.UK)), s.Width, s.Count)
@@ -285,7 +285,8 @@ func stockText(list []shoe.Stock) string {
 	return strings.Join(out, " ")
 }
 
-func stockOf(s string) ([]shoe.Stock, error) {
+// ParseStock reads a shelf as StockText writes it.
+func ParseStock(s string) ([]shoe.Stock, error) {
 	var out []shoe.Stock
 	for _, part := range strings.Fields(s) {
 		place, n, ok := strings.Cut(part, "=")

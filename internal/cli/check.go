@@ -2,11 +2,11 @@ package cli
 
 import (
 	"fmt"
+	"log/slog"
 	"time"
+	"trevik/internal/app/suite"
 
 	"github.com/spf13/cobra"
-
-	"trevik/internal/app"
 )
 
 func (t *tool) checkCmd() *cobra.Command {
@@ -21,12 +21,12 @@ func (t *tool) checkCmd() *cobra.Command {
 			return err
 		}
 		defer s.Close()
-		a := app.New(s, time.Now)
-		id, err := a.ShopNamed(c.Context(), *shop)
+		a := suite.New(s, time.Now, slog.New(slog.DiscardHandler))
+		id, err := a.People.ShopNamed(c.Context(), *shop)
 		if err != nil {
 			return err
 		}
-		n, drifts, err := a.CheckRuns(c.Context(), id)
+		n, drifts, err := a.Runs.Check(c.Context(), id)
 		if err != nil {
 			return err
 		}

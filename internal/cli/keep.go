@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"time"
@@ -15,6 +16,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"trevik/internal/app"
+	"trevik/internal/app/suite"
+	"trevik/internal/app/transfer"
 	"trevik/internal/core/fault"
 	"trevik/internal/store"
 	"trevik/internal/store/privatedb"
@@ -34,8 +37,8 @@ func (t *tool) exportCmd() *cobra.Command {
 			return err
 		}
 		defer s.Close()
-		a := app.New(s, time.Now)
-		id, err := a.ShopNamed(c.Context(), *shop)
+		a := suite.New(s, time.Now, slog.New(slog.DiscardHandler))
+		id, err := a.People.ShopNamed(c.Context(), *shop)
 		if errors.Is(err, app.ErrNotFound) {
 			return fault.List{{Field: "shop", Text: fmt.Sprintf("%q is not here", *shop)}}
 		}
@@ -44,7 +47,7 @@ func (t *tool) exportCmd() *cobra.Command {
 		}
 		// Written whole or not at all.
 		var data bytes.Buffer
-		if err := a.Export(c.Context(), id, *runner, &data); errors.Is(err, app.ErrNotFound) {
+		if err := a.Transfer.Export(c.Context(), id, *runner, &data); errors.Is(err, app.ErrNotFound) {
 			return fault.List{{Field: "runner", Text: fmt.Sprintf("%d is not of this shop", *runner)}}
 		} else if err != nil {
 			return err
@@ -93,8 +96,8 @@ func (t *tool) importCmd() *cobra.Command {
 			return err
 		}
 		defer s.Close()
-		a := app.New(s, time.Now)
-		who, err := a.ActorNamed(c.Context(), *as)
+		a := suite.New(s, time.Now, slog.New(slog.DiscardHandler))
+		who, err := a.People.ActorNamed(c.Context(), *as)
 		if errors.Is(err, app.ErrNotFound) {
 			return fault.List{{Field: "as", Text: fmt.Sprintf("%q is nobody's name here", *as)}}
 		}
@@ -103,14 +106,14 @@ func (t *tool) importCmd() *cobra.Command {
 		}
 		var data []byte
 		if args[0] == "-" {
-			data, err = io.ReadAll(io.LimitReader(t.in, app.MaxExport+1))
+			data, err = io.ReadAll(io.LimitReader(t.in, transfer.MaxExport+1))
 		} else {
 			data, err = os.ReadFile(args[0])
 		}
 		if err != nil {
 			return fault.List{{Field: "file", Text: "cannot be read: " + err.Error()}}
 		}
-		runners, err := a.Import(c.Context(), who, data)
+		runners, err := a.Transfer.Import(c.Context(), who, data)
 		if err != nil {
 			return err
 		}

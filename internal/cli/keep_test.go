@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -10,6 +11,7 @@ import (
 	"time"
 
 	"trevik/internal/app"
+	"trevik/internal/app/suite"
 	"trevik/internal/demo"
 	"trevik/internal/store"
 	"trevik/internal/store/storetest"
@@ -63,7 +65,7 @@ func TestBackupAndRestore(t *testing.T) {
 		t.Errorf("left over: %v", left)
 	}
 	to := storetest.DSN(t)
-	if code, out, errs := call("", "restore", "b.sql.gz", "--dsn", to); code != Answered || !strings.Contains(out, "version 9") {
+	if code, out, errs := call("", "restore", "b.sql.gz", "--dsn", to); code != Answered || !strings.Contains(out, "version 10") {
 		t.Fatalf("restore: %d %q %q", code, out, errs)
 	}
 	again, err := store.Open(to)
@@ -103,15 +105,15 @@ func TestExportAndImport(t *testing.T) {
 	dsn, s := filled(t)
 	t.Chdir(t.TempDir())
 	ctx := context.Background()
-	a := app.New(s, func() time.Time { return time.Date(2026, 11, 24, 13, 0, 0, 0, time.UTC) })
-	owner, err := a.ActorNamed(ctx, "isolde")
+	a := suite.New(s, func() time.Time { return time.Date(2026, 11, 24, 13, 0, 0, 0, time.UTC) }, slog.New(slog.DiscardHandler))
+	owner, err := a.People.ActorNamed(ctx, "isolde")
 	if err != nil {
 		t.Fatal(err)
 	}
 	// What a card says of a fit, without the numbers of rows.
 	tell := func(who app.Actor, fit uint64) string {
 		t.Helper()
-		f, err := a.Fit(ctx, who, fit)
+		f, err := a.Visits.Fit(ctx, who, fit)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -119,11 +121,7 @@ func TestExportAndImport(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		pairs, err := a.Pairs(ctx, who, f.Runner.ID)
-		if err != nil {
-			t.Fatal(err)
-		}
-		worn, err := f.Worn(f.Serve(pairs))
+		worn, err := f.Worn()
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -148,11 +146,26 @@ func TestExportAndImport(t *testing.T) {
 		t.Fatalf("%v %.300s", err, data)
 	}
 	before := tell(owner, 1)
-	if err := a.Erase(ctx, owner, 1); err != nil {
+	if err := a.Transfer.Erase(ctx, owner, 1); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Runner(ctx, owner, 1); err == nil {
+	if _, err := a.People.Runner(ctx, owner, 1); err == nil {
 		t.Error("the runner is still there")
+	}
+	// What is exported meanwhile holds nothing of them, though their rows go by a job.
+	if code, _, errs := call("", "export", "--dsn", dsn, "--shop", "The Fitting Loft", "--out", "meanwhile.json"); code != Answered {
+		t.Fatal(errs)
+	}
+	if data, err := os.ReadFile("meanwhile.json"); err != nil || strings.Contains(string(data), "Anselm") || strings.Contains(string(data), `"runner_id": 1,`) {
+		t.Errorf("what was erased goes out, %v", err)
+	}
+	a.Jobs.Start()
+	defer a.Jobs.Close()
+	for left := 1; left > 0; {
+		if err := s.DB.QueryRow("SELECT COUNT(*) FROM runners WHERE id = 1").Scan(&left); err != nil {
+			t.Fatal(err)
+		}
+		time.Sleep(10 * time.Millisecond)
 	}
 	var sold int
 	if err := s.DB.QueryRow("SELECT COUNT(*) FROM sales").Scan(&sold); err != nil || sold == 0 {
@@ -173,7 +186,7 @@ func TestExportAndImport(t *testing.T) {
 	if after := tell(owner, fit); after != before {
 		t.Errorf("before %s\nafter  %s", before, after)
 	}
-	if _, drifts, err := a.CheckRuns(ctx, owner.ShopID); err != nil || len(drifts) > 0 {
+	if _, drifts, err := a.Runs.Check(ctx, owner.ShopID); err != nil || len(drifts) > 0 {
 		t.Errorf("%v %v", drifts, err)
 	}
 

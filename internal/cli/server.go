@@ -20,6 +20,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"trevik/internal/app"
+	"trevik/internal/app/suite"
 	"trevik/internal/demo"
 	"trevik/internal/store"
 	"trevik/internal/store/privatedb"
@@ -84,15 +85,15 @@ func (t *tool) userCmd() *cobra.Command {
 		if err != nil && err != io.EOF {
 			return err
 		}
-		a := app.New(s, time.Now)
-		id, err := a.ShopNamed(c.Context(), *shop)
+		a := suite.New(s, time.Now, slog.New(slog.DiscardHandler))
+		id, err := a.People.ShopNamed(c.Context(), *shop)
 		if errors.Is(err, app.ErrNotFound) {
-			id, err = a.AddShop(c.Context(), *shop, *currency)
+			id, err = a.People.AddShop(c.Context(), *shop, *currency)
 		}
 		if err != nil {
 			return err
 		}
-		who, err := a.AddUser(c.Context(), id, *name, *login, strings.TrimRight(line, "\r\n"), app.Role(*role))
+		who, err := a.People.AddUser(c.Context(), id, *name, *login, strings.TrimRight(line, "\r\n"), app.Role(*role))
 		if err == nil {
 			fmt.Fprintf(t.out, "%s is now %s of %s\n", who.Name, who.Role, who.Shop)
 		}

@@ -6,6 +6,7 @@ package demo
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"math"
 	"math/rand/v2"
 	"strconv"
@@ -13,10 +14,16 @@ import (
 	"time"
 
 	"trevik/internal/app"
+	"trevik/internal/app/runlog"
+	"trevik/internal/app/suite"
+	"trevik/internal/app/visit"
+	"trevik/internal/app/wardrobe"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
+	"trevik/internal/form"
+	"trevik/internal/record"
 	"trevik/internal/store"
 )
 
@@ -38,10 +45,10 @@ var Staff = []Person{
 	{"Isolde Quay", "isolde", app.Owner}, {"Teal Marsh", "teal", app.Fitter}, {"Corin Vane", "corin", app.Fitter}, {"Wick Ember", "wick", app.Trainee},
 }
 
-// visit is a fit of the demo: who, how long ago, and what was found, by station
+// stay is a fit of the demo: who, how long ago, and what was found, by station
 // and input name, as it would be typed.
-type visit struct {
-	runner  app.Runner
+type stay struct {
+	runner  record.Runner
 	days    int // ago
 	hour    int
 	by      int // of the staff
@@ -83,9 +90,9 @@ func of(parts ...string) map[string]string {
 	return m
 }
 
-// visits are the eight runners of the demo; two of them come twice.
-var visits = []visit{
-	{runner: app.Runner{Name: "Anselm Lockyer", Contact: "the lock house", Chart: term.Men}, days: 150, hour: 15, by: 1, closed: true, weekly: 21,
+// stays are the eight runners of the demo; two of them come twice.
+var stays = []stay{
+	{runner: record.Runner{Name: "Anselm Lockyer", Contact: "the lock house", Chart: term.Men}, days: 150, hour: 15, by: 1, closed: true, weekly: 21,
 		choose: "norrbeck-skua-4-men", reason: "felt like nothing at all",
 		found: map[string]map[string]string{
 			"hello":    hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=20", "week_kind.2=long", "week_ground.2=road", "week_km.2=12", "mass_kg=78", "likes_softness=3", "budget=160", "budget_firm=about"),
@@ -94,8 +101,8 @@ var visits = []visit{
 			"print":    of("arch.left=low", "arch_sure.left=fairly", "arch.right=low", "arch_sure.right=fairly"),
 			"gait":     of("band.left=neutral", "band_sure.left=sure", "band.right=neutral", "band_sure.right=sure", "strike=heel"),
 		}},
-	{runner: app.Runner{Name: "Brisa Holloway-Kern", Contact: "the night bakery", Chart: term.Women}, days: 120, hour: 11, by: 2, closed: true, weekly: 27,
-		choose: "aurvik-sanderling-3-women", reason: "room for the toes", keep: app.ConsentUntilWithdrawn,
+	{runner: record.Runner{Name: "Brisa Holloway-Kern", Contact: "the night bakery", Chart: term.Women}, days: 120, hour: 11, by: 2, closed: true, weekly: 27,
+		choose: "aurvik-sanderling-3-women", reason: "room for the toes", keep: record.ConsentUntilWithdrawn,
 		brought: []brought{{"quillon-godwit-4-women", 5.5, "C", 14900, 300, 9, term.GroundTrail}},
 		found: map[string]map[string]string{
 			"hello":    hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=24", "week_kind.2=tempo", "week_ground.2=road", "week_km.2=8", "week_kind.3=easy", "week_ground.3=trail", "week_km.3=9", "mass_kg=61", "likes_softness=4", "likes_bounce=4", "complaints=some", "complaint_place.1=toe_tips", "complaint_side.1=both", "complaint_months.1=2"),
@@ -104,8 +111,8 @@ var visits = []visit{
 			"print":    of("arch.left=medium", "arch_sure.left=sure", "arch.right=medium", "arch_sure.right=sure"),
 			"gait":     of("band.left=neutral", "band_sure.left=fairly", "band.right=mild", "band_sure.right=unsure", "strike=midfoot"),
 		}},
-	{runner: app.Runner{Name: "Edric Belltower", Contact: "bell foundry lane", Chart: term.Men}, days: 165, hour: 17, by: 1, closed: true, weekly: 27,
-		choose: "ishkel-whimbrel-7-men", reason: "steady downhill", keep: app.ConsentYear,
+	{runner: record.Runner{Name: "Edric Belltower", Contact: "bell foundry lane", Chart: term.Men}, days: 165, hour: 17, by: 1, closed: true, weekly: 27,
+		choose: "ishkel-whimbrel-7-men", reason: "steady downhill", keep: record.ConsentYear,
 		found: map[string]map[string]string{
 			"hello":    hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=18", "week_kind.2=middle", "week_ground.2=road", "week_km.2=10", "mass_kg=84", "complaints=some", "complaint_place.1=shin", "complaint_side.1=right", "complaint_months.1=4"),
 			"old-pair": of("present_pair=guidance, three years old", "present_drop_mm=10", "present_level=guidance", "felt_right=yes"),
@@ -113,87 +120,100 @@ var visits = []visit{
 			"print":    of("arch.left=high", "arch_sure.left=fairly", "arch.right=high", "arch_sure.right=sure"),
 			"gait":     of("band.left=mild", "band_sure.left=fairly", "band.right=mild", "band_sure.right=sure", "strike=heel"),
 		}},
-	{runner: app.Runner{Name: "Jorun Stoker", Contact: "ferry berth two", Chart: term.Men}, days: 0, hour: 9, by: 1,
+	{runner: record.Runner{Name: "Jorun Stoker", Contact: "ferry berth two", Chart: term.Men}, days: 0, hour: 9, by: 1,
 		found: map[string]map[string]string{
 			"hello":    hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=16", "week_kind.2=long", "week_ground.2=road", "week_km.2=10", "mass_kg=93", "experience=long", "budget=156", "budget_firm=not_above", "complaints=some", "complaint_place.1=achilles", "complaint_side.1=left", "complaint_months.1=3"),
 			"old-pair": of("present_pair=stability, nearly through", "present_drop_mm=10", "present_stack_mm=33", "present_level=stability", "felt_right=yes"),
 			"feet":     of("length_mm.left.1=281", "length_mm.left.2=281.5", "length_mm.right.1=272", "length_mm.right.2=272.5", "ball_mm.left.1=108", "ball_mm.left.2=109", "ball_mm.right.1=106", "ball_mm.right.2=107"),
 			"gait":     of("band.left=marked", "band_sure.left=sure", "band.right=mild", "band_sure.right=fairly", "strike=heel"),
 		}},
-	{runner: app.Runner{Name: "Maelle Descant", Contact: "choir house", Chart: term.Women}, days: 0, hour: 10, by: 2,
+	{runner: record.Runner{Name: "Maelle Descant", Contact: "choir house", Chart: term.Women}, days: 0, hour: 10, by: 2,
 		found: map[string]map[string]string{
 			"hello": hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=12", "experience=new", "likes_softness=4"),
 			"feet":  of("length_mm.left.1=236", "length_mm.left.2=240.5", "length_mm.right.1=237", "length_mm.right.2=237.5", "ball_mm.left.1=88", "ball_mm.left.2=88.5", "ball_mm.right.1=88", "ball_mm.right.2=89"),
 		}},
-	{runner: app.Runner{Name: "Perrin Glazebrook", Contact: "the glass yard", Chart: term.Men}, days: 0, hour: 11, by: 1,
+	{runner: record.Runner{Name: "Perrin Glazebrook", Contact: "the glass yard", Chart: term.Men}, days: 0, hour: 11, by: 1,
 		found: map[string]map[string]string{
 			"hello": hello("flags=numbness,swelling_heat_redness", "complaints=some", "complaint_place.1=ball", "complaint_side.1=right", "complaint_months.1=1", "week_kind.1=easy", "week_ground.1=road", "week_km.1=20"),
 			"feet":  of("length_mm.left.1=266", "length_mm.left.2=266", "length_mm.right.1=267", "length_mm.right.2=268", "ball_mm.left.1=101", "ball_mm.left.2=101", "ball_mm.right.1=104", "ball_mm.right.2=105"),
 		}},
-	{runner: app.Runner{Name: "Tilly Kitewright", Contact: "her mother, kite loft", Chart: term.Youth}, days: 205, hour: 16, by: 1, closed: true, keep: app.ConsentYear,
+	{runner: record.Runner{Name: "Tilly Kitewright", Contact: "her mother, kite loft", Chart: term.Youth}, days: 205, hour: 16, by: 1, closed: true, keep: record.ConsentYear,
 		found: map[string]map[string]string{"hello": hello("flags=child_growing"), "feet": of("length_mm.left.1=212", "length_mm.left.2=212", "length_mm.right.1=213", "length_mm.right.2=213", "ball_mm.left.1=82", "ball_mm.left.2=82", "ball_mm.right.1=83", "ball_mm.right.2=82")}},
-	{runner: app.Runner{Name: "Tilly Kitewright", Contact: "her mother, kite loft", Chart: term.Youth}, days: 20, hour: 16, by: 3, closed: true, choose: "sundrey-wherry-1-youth", reason: "fast colours",
+	{runner: record.Runner{Name: "Tilly Kitewright", Contact: "her mother, kite loft", Chart: term.Youth}, days: 20, hour: 16, by: 3, closed: true, choose: "sundrey-wherry-1-youth", reason: "fast colours",
 		found: map[string]map[string]string{
 			"hello": hello("flags=child_growing", "week_kind.1=easy", "week_ground.1=road", "week_km.1=8", "experience=new"),
 			"feet":  of("length_mm.left.1=219", "length_mm.left.2=220", "length_mm.right.1=220", "length_mm.right.2=220", "ball_mm.left.1=85", "ball_mm.left.2=85", "ball_mm.right.1=86", "ball_mm.right.2=85"),
 			"gait":  of("band.left=neutral", "band_sure.left=fairly", "band.right=neutral", "band_sure.right=fairly"),
 		}},
-	{runner: app.Runner{Name: "Fenella Cook-Strake", Contact: "school kitchen", Chart: term.Women}, days: 40, hour: 14, by: 2, closed: true, keep: app.ConsentYear,
+	{runner: record.Runner{Name: "Fenella Cook-Strake", Contact: "school kitchen", Chart: term.Women}, days: 40, hour: 14, by: 2, closed: true, keep: record.ConsentYear,
 		found: map[string]map[string]string{
 			"hello": hello("flags=prescribed_orthotic", "week_kind.1=easy", "week_ground.1=road", "week_km.1=15", "week_kind.2=walk", "week_ground.2=road", "week_km.2=10", "sock=thick"),
 			"feet":  of("length_mm.left.1=247", "length_mm.left.2=248", "length_mm.right.1=247", "length_mm.right.2=247", "ball_mm.left.1=95", "ball_mm.left.2=96", "ball_mm.right.1=95", "ball_mm.right.2=95"),
 			"gait":  of("band.left=marked", "band_sure.left=fairly", "band.right=marked", "band_sure.right=fairly", "strike=heel"),
 		}},
-	{runner: app.Runner{Name: "Anselm Lockyer", Contact: "the lock house", Chart: term.Men}, days: 0, hour: 12, by: 1,
+	{runner: record.Runner{Name: "Anselm Lockyer", Contact: "the lock house", Chart: term.Men}, days: 0, hour: 12, by: 1,
 		found: map[string]map[string]string{"hello": of("flags=none")}},
 }
 
 // world puts visits down at the times at which they happened.
 type world struct {
-	app   *app.App
+	app   *suite.Suite
 	at    time.Time
 	today time.Time
 	staff []app.Actor
 	// runners that were here, by name
 	runners map[string]uint64
-	n       int
 }
 
-// Fill makes the demo world in an empty database, as of now.
+// Fill makes the demo world in an empty database, as of now. The shop lies in the time zone of
+// now: the machine's, or one that is set for it.
 func Fill(ctx context.Context, s *store.Store, now time.Time) error {
 	w := &world{runners: map[string]uint64{}, today: now.UTC().Truncate(24 * time.Hour)}
 	w.at = w.today.AddDate(0, 0, -400)
-	w.app = app.New(s, func() time.Time { return w.at })
-	shop, err := w.app.AddShop(ctx, Shop, Currency)
+	w.app = suite.New(s, func() time.Time { return w.at }, slog.New(slog.DiscardHandler))
+	shop, err := w.app.People.AddShop(ctx, Shop, Currency)
 	if err != nil {
 		return err
 	}
 	for _, p := range Staff {
-		who, err := w.app.AddUser(ctx, shop, p.Name, p.Login, Password, p.Role)
+		who, err := w.app.People.AddUser(ctx, shop, p.Name, p.Login, Password, p.Role)
 		if err != nil {
 			return fmt.Errorf("%s: %w", p.Login, err)
 		}
 		w.staff = append(w.staff, who)
 	}
-	if err := w.app.AddModels(ctx, shop, Catalogue()); err != nil {
+	if err := w.settle(ctx, now.Location()); err != nil {
 		return err
 	}
-	for _, v := range visits {
-		if err := w.visit(ctx, v, now); err != nil {
+	if err := w.app.Shelf.Add(ctx, shop, Catalogue()); err != nil {
+		return err
+	}
+	for _, v := range stays {
+		if err := w.stay(ctx, v, now); err != nil {
 			return fmt.Errorf("%s: %w", v.runner.Name, err)
 		}
 	}
 	return nil
 }
 
-func (w *world) token() string {
-	w.n++
-	return strings.Repeat("A", 22) + string([]byte{base32(w.n / 32768), base32(w.n / 1024), base32(w.n / 32), base32(w.n)})
+// settle sets the shop's time zone where it is not the machine's.
+func (w *world) settle(ctx context.Context, zone *time.Location) error {
+	if zone == time.Local {
+		return nil
+	}
+	if err := w.app.People.ChangeSettings(ctx, w.staff[0], map[string]string{record.TimeZone: zone.String()}); err != nil {
+		return err
+	}
+	for i, who := range w.staff {
+		var err error
+		if w.staff[i], err = w.app.People.Actor(ctx, who.UserID); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
-func base32(n int) byte { return "ABCDEFGHIJKLMNOPQRSTUVWXYZ234567"[n%32] }
-
-func (w *world) visit(ctx context.Context, v visit, now time.Time) error {
+func (w *world) stay(ctx context.Context, v stay, now time.Time) error {
 	who := w.staff[v.by]
 	w.at = w.today.AddDate(0, 0, -v.days).Add(time.Duration(v.hour) * time.Hour)
 	if w.at.After(now) {
@@ -202,29 +222,28 @@ func (w *world) visit(ctx context.Context, v visit, now time.Time) error {
 	if id, seen := w.runners[v.runner.Name]; seen {
 		v.runner.ID = id // who comes again
 	}
-	id, err := w.app.StartFit(ctx, who, w.token(), v.runner)
+	id, err := w.app.Visits.Start(ctx, who, v.runner)
 	if err != nil {
 		return err
 	}
-	for _, station := range app.Stations {
+	for _, station := range record.Stations {
 		if err := w.record(ctx, who, id, station, v.found[station]); err != nil {
 			return fmt.Errorf("%s: %w", station, err)
 		}
 	}
-	fit, err := w.app.Fit(ctx, who, id)
+	fit, err := w.app.Visits.Fit(ctx, who, id)
 	if err != nil {
 		return err
 	}
 	w.runners[v.runner.Name] = fit.Runner.ID
 	if v.keep != "" {
-		for kind, answer := range map[string]string{app.FilmConsent: app.ConsentYes, app.HealthConsent: v.keep} {
-			if err := w.app.SetConsent(ctx, who, fit.Runner.ID, kind, answer); err != nil {
-				return err
-			}
+		answers := map[string]string{record.FilmConsent: record.ConsentYes, record.HealthConsent: v.keep}
+		if err := w.app.Transfer.SetConsents(ctx, who, fit.Runner.ID, answers); err != nil {
+			return err
 		}
 	}
 	for _, b := range v.brought {
-		pair, err := w.app.AddOwnedPair(ctx, who, w.token(), fit.Runner.ID, app.OwnedPair{Code: b.code, UK: foot.Figure(b.uk), Width: b.width, Price: b.price, Since: w.today.AddDate(0, 0, -b.days).Format(time.DateOnly)})
+		pair, err := w.app.Wardrobe.Add(ctx, who, fit.Runner.ID, wardrobe.Owned{Code: b.code, UK: foot.Figure(b.uk), Width: b.width, Price: b.price, Since: w.today.AddDate(0, 0, -b.days).Format(time.DateOnly)})
 		if err != nil {
 			return err
 		}
@@ -233,7 +252,7 @@ func (w *world) visit(ctx context.Context, v visit, now time.Time) error {
 		}
 	}
 	if v.choose != "" {
-		pair, err := w.app.Choose(ctx, who, w.token(), id, app.Sale{Model: v.choose, Reason: v.reason})
+		pair, err := w.app.Wardrobe.Choose(ctx, who, id, wardrobe.Sale{Model: v.choose, Reason: v.reason})
 		if err != nil {
 			return err
 		}
@@ -242,7 +261,7 @@ func (w *world) visit(ctx context.Context, v visit, now time.Time) error {
 		}
 	}
 	if v.closed {
-		return w.app.SetClosed(ctx, who, id, true)
+		return w.app.Visits.Close(ctx, who, id)
 	}
 	return nil
 }
@@ -250,24 +269,24 @@ func (w *world) visit(ctx context.Context, v visit, now time.Time) error {
 // record types a station's values, as a fitter would.
 func (w *world) record(ctx context.Context, who app.Actor, fit uint64, station string, found map[string]string) error {
 	var faults fault.List
-	var values []app.Value
+	var values []record.Value
 	for input, typed := range found {
-		f, k, ok := app.FieldOf(station, input)
+		d, k, ok := record.InputAt(station, input)
 		if !ok {
 			return fmt.Errorf("no input %q", input)
 		}
 		parts := []string{typed}
-		if f.Kind == app.Many {
+		if d.Kind == form.Many {
 			parts = strings.Split(typed, ",")
 		}
-		if v, ok := f.Read(&faults, k, parts, units.Metric); ok {
+		if v, ok := d.Read(&faults, k, parts, units.Metric); ok {
 			values = append(values, v)
 		}
 	}
 	if err := faults.Err(); err != nil || len(values) == 0 {
 		return err
 	}
-	_, err := w.app.Record(ctx, who, fit, values)
+	_, err := w.app.Visits.Record(ctx, who, fit, visit.Page{}, values)
 	return err
 }
 
@@ -290,7 +309,8 @@ func (w *world) runs(ctx context.Context, who app.Actor, runner, pair uint64, da
 			}
 			w.at = on.Add(19 * time.Hour)
 			temp := math.Round(9 + 9*math.Cos(float64(on.YearDay()-200)/58) + 4*r.NormFloat64())
-			if _, err := w.app.AddRun(ctx, who, w.token(), runner, app.NewRun{PairID: pair, On: on.Format(time.DateOnly), KM: math.Round(km*10) / 10, Ground: ground, Kind: kind, Wet: r.Float64() < 0.25, TempC: &temp}); err != nil {
+			km = math.Round(km*10) / 10
+			if _, err := w.app.Runs.Add(ctx, who, runner, runlog.Typed{PairID: pair, On: on.Format(time.DateOnly), KM: &km, Ground: ground, Kind: kind, Wet: r.Float64() < 0.25, TempC: &temp}); err != nil {
 				return fmt.Errorf("run of %s: %w", strconv.Itoa(day), err)
 			}
 		}

@@ -2,10 +2,12 @@ package demo
 
 import (
 	"context"
+	"log/slog"
 	"testing"
 	"time"
 
 	"trevik/internal/app"
+	"trevik/internal/app/suite"
 	"trevik/internal/core/fault"
 	"trevik/internal/store/storetest"
 )
@@ -33,16 +35,16 @@ func TestFillsOnAnyDay(t *testing.T) {
 		if err := Fill(ctx, s, now); err != nil {
 			t.Fatalf("%s: %v", now, err)
 		}
-		a := app.New(s, func() time.Time { return now })
-		who, err := a.SignIn(ctx, Staff[0].Login, Password, "127.0.0.1")
+		a := suite.New(s, func() time.Time { return now }, slog.New(slog.DiscardHandler))
+		who, err := a.People.SignIn(ctx, Staff[0].Login, Password, "127.0.0.1")
 		if err != nil || who.Role != app.Owner {
 			t.Fatal(who, err)
 		}
-		runners, err := a.SearchRunners(ctx, who, "")
+		runners, err := a.People.SearchRunners(ctx, who, "")
 		if err != nil || len(runners) != 8 {
 			t.Errorf("%s: %d runners, %v", now, len(runners), err)
 		}
-		open, err := a.OpenFits(ctx, who)
+		open, err := a.Visits.UnderWay(ctx, who)
 		if err != nil || len(open) != 4 {
 			t.Errorf("%s: %d fits under way, %v", now, len(open), err)
 		}
@@ -51,17 +53,17 @@ func TestFillsOnAnyDay(t *testing.T) {
 				t.Errorf("%s: a fit begins at %s", now, f.StartedAt)
 			}
 		}
-		ending, err := a.Ending(ctx, who)
+		ending, _, err := a.Due.Ending(ctx, who, 1)
 		if err != nil || len(ending) < 2 {
 			t.Errorf("%s: %d pairs near their end, %v", now, len(ending), err)
 		}
 		withRuns := 0
 		for _, r := range runners {
-			pairs, err := a.Pairs(ctx, who, r.ID)
+			full, err := a.Visits.Runner(ctx, who, r.ID)
 			if err != nil {
 				t.Fatal(err)
 			}
-			for _, p := range pairs {
+			for _, p := range full.Pairs {
 				if len(p.Runs) > 20 {
 					withRuns++
 					break

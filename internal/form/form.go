@@ -252,3 +252,11 @@ func Clip(s string) string {
 	}
 	return s
 }
+
+// PlainCell keeps a cell from being a formula in a spreadsheet.
+func PlainCell(s string) string {
+	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
+		return "'" + s
+	}
+	return s
+}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"trevik/internal/core/limits"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 )
@@ -159,7 +160,7 @@ func (c *Conclusions) gather() support.Evidence {
 		e.ComfortableLevel = &level
 	}
 	if on := RaceOn.Ptr(v); on != nil {
-		if days := on.Sub(c.Today).Hours() / 24; days >= 0 {
+		if days := on.Sub(c.Today).Hours() / 24; limits.RaceInDays.Holds(days) {
 			e.RaceInDays = &days
 		}
 	}

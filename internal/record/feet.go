@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"trevik/internal/core/foot"
+	"trevik/internal/core/limits"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 )
@@ -100,7 +101,8 @@ func (v *Visit) Volume(side term.Side) term.Volume {
 // NavicularDrop is how far a side's arch sinks from sitting to standing, mm.
 func (v *Visit) NavicularDrop(side term.Side) (drop float64, word string, ok bool) {
 	standing, seated := ArchMeasures[1], ArchMeasures[2]
-	return foot.NavicularDrop(v.Reading(seated, side).Value, v.Reading(standing, side).Value)
+	drop, word, ok = foot.NavicularDrop(v.Reading(seated, side).Value, v.Reading(standing, side).Value)
+	return drop, word, ok && limits.Navicular.Holds(drop)
 }
 
 // Sizing is a foot's sizing length as it was measured, mm; 0 where it was not.

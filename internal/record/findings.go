@@ -6,6 +6,7 @@ import (
 	"trevik/internal/core/foot"
 	"trevik/internal/core/footprint"
 	"trevik/internal/core/gait"
+	"trevik/internal/core/limits"
 	"trevik/internal/core/match"
 	"trevik/internal/core/rotation"
 	"trevik/internal/core/shoe"
@@ -26,6 +27,10 @@ const (
 
 func choice[T ~string](station, name, label string, choices []T, how string) Decl {
 	return Decl{Field: form.Field{Name: name, Label: label, Kind: form.Choice, Choices: form.Words(choices)}, Station: station, How: how}
+}
+
+func limited(station, name, label string, unit form.Unit, r limits.Range, how string) Decl {
+	return number(station, name, label, unit, r.Lo, r.Hi, how)
 }
 
 func number(station, name, label string, unit form.Unit, lo, hi float64, how string) Decl {
@@ -66,31 +71,31 @@ var (
 	Complains       = One[string]{declare(choice("hello", "complaints", "Anything else that hurts or hurt", []string{form.None, "some"}, told).health(), word[string])}
 	ComplaintPlace  = Rows[term.Place]{declare(choice("hello", "complaint_place", "Place", term.Places, told).rows(ComplaintRows).health(), word[term.Place])}
 	ComplaintSide   = Rows[string]{declare(choice("hello", "complaint_side", "Side", []string{"left", "right", "both"}, told).rows(ComplaintRows).health(), word[string])}
-	ComplaintMonths = Rows[float64]{declare(number("hello", "complaint_months", "Months ago", form.Plain, 0, 600, told).rows(ComplaintRows).health(), figure)}
+	ComplaintMonths = Rows[float64]{declare(limited("hello", "complaint_months", "Months ago", form.Plain, limits.MonthsAgo, told).rows(ComplaintRows).health(), figure)}
 	ComplaintWhen   = Rows[string]{declare(choice("hello", "complaint_when", "When it comes", []string{"at_the_start", "during", "after", "next_morning", "always"}, told).rows(ComplaintRows).health(), word[string])}
 	Surface         = One[term.Surface]{declare(choice("hello", "surface", "Where most runs are", term.Surfaces, told), word[term.Surface])}
 	WeekKind        = Rows[term.Kind]{declare(choice("hello", "week_kind", "Kind of run", term.Kinds, told).rows(WeekRows), word[term.Kind])}
 	WeekGround      = Rows[term.Ground]{declare(choice("hello", "week_ground", "Ground", term.Grounds, told).rows(WeekRows), word[term.Ground])}
-	WeekKM          = Rows[float64]{declare(number("hello", "week_km", "A week", form.KM, 0, 300, told).rows(WeekRows), figure)}
-	WeeklyKM        = One[float64]{declare(number("hello", "weekly_km", "In a usual week", form.KM, 0, 300, told), figure)}
+	WeekKM          = Rows[float64]{declare(limited("hello", "week_km", "A week", form.KM, limits.WeekKM, told).rows(WeekRows), figure)}
+	WeeklyKM        = One[float64]{declare(limited("hello", "weekly_km", "In a usual week", form.KM, limits.WeekKM, told), figure)}
 	RunDays         = One[float64]{declare(number("hello", "run_days", "Days a week", form.Plain, 1, 7, told), figure)}
-	UsualKM         = One[float64]{declare(number("hello", "usual_km", "Usual run", form.KM, 0.1, 100, told), figure)}
-	LongestKM       = One[float64]{declare(number("hello", "longest_km", "Longest run", form.KM, 0.1, 300, told), figure)}
+	UsualKM         = One[float64]{declare(limited("hello", "usual_km", "Usual run", form.KM, limits.UsualKM, told), figure)}
+	LongestKM       = One[float64]{declare(limited("hello", "longest_km", "Longest run", form.KM, limits.RunKM, told), figure)}
 	Jump            = One[bool]{declare(yesNo("hello", "jump", "More training lately", told), yes)}
 	Goals           = One[[]rotation.Goal]{declare(many("hello", "goals", "What for", rotation.Goals, told), words[rotation.Goal])}
 	Conditions      = One[[]term.Condition]{declare(many("hello", "conditions", "Ground and season", term.Conditions, told), words[term.Condition])}
-	RaceKM          = One[float64]{declare(number("hello", "race_km", "Race distance", form.KM, 0.1, 400, told), figure)}
+	RaceKM          = One[float64]{declare(limited("hello", "race_km", "Race distance", form.KM, limits.RaceKM, told), figure)}
 	RaceOn          = One[time.Time]{declare(text("hello", "race_on", "Race day", 0, told).kind(form.Day), day)}
 	Experience      = One[string]{declare(choice("hello", "experience", "Running", match.Experiences, told), word[string])}
 	PairsWanted     = One[string]{declare(choice("hello", "pairs_wanted", "Pairs", []string{"one_for_all", "several"}, told), word[string])}
-	MassKg          = One[float64]{declare(number("hello", "mass_kg", "Body mass", form.Kg, 20, 250, told), figure)}
+	MassKg          = One[float64]{declare(limited("hello", "mass_kg", "Body mass", form.Kg, limits.MassKg, told), figure)}
 	LikesSoftness   = One[int]{declare(choice("hello", "likes_softness", "Firm to soft", rating, told), count)}
 	LikesBounce     = One[int]{declare(choice("hello", "likes_bounce", "Steady to bouncy", rating, told), count)}
 	CushionView     = One[string]{declare(choice("hello", "cushion_view", "Under the foot", match.CushionViews, told), word[string])}
 	Disliked        = PerModel[string]{declare(text("hello", "disliked", "Disliked, and why", 200, told).byModel(), letters)}
 	DislikedOther   = One[string]{declare(text("hello", "disliked_other", "Other models or makers disliked, and why", 300, told), letters)}
 	Sock            = One[term.Sock]{declare(choice("hello", "sock", "Socks", term.Socks, told), word[term.Sock])}
-	Budget          = One[float64]{declare(number("hello", "budget", "Budget", form.Money, 0, 1e7, told), figure)}
+	Budget          = One[float64]{declare(limited("hello", "budget", "Budget", form.Money, limits.MoneyMinor, told), figure)}
 	BudgetFirm      = One[string]{declare(choice("hello", "budget_firm", "Budget is", []string{"about", "not_above"}, told), word[string])}
 	AnklesOutward   = One[bool]{declare(yesNo("hello", "ankles_outward", "Ankles give outward", told), yes)}
 )
@@ -100,8 +105,8 @@ var (
 	PresentPair  = One[string]{declare(text("old-pair", "present_pair", "Present pair", 120, told), letters)}
 	PresentSize  = One[string]{declare(text("old-pair", "present_size", "Printed size", 40, readOff), letters)}
 	BelievedSize = One[string]{declare(text("old-pair", "believed_size", "Size believed", 40, told), letters)}
-	PresentDrop  = One[float64]{declare(number("old-pair", "present_drop_mm", "Drop", form.MM, -5, 20, readOff), figure)}
-	PresentStack = One[float64]{declare(number("old-pair", "present_stack_mm", "Heel stack", form.MM, 0, 70, readOff), figure)}
+	PresentDrop  = One[float64]{declare(limited("old-pair", "present_drop_mm", "Drop", form.MM, limits.DropMM, readOff), figure)}
+	PresentStack = One[float64]{declare(limited("old-pair", "present_stack_mm", "Heel stack", form.MM, limits.StackMM, readOff), figure)}
 	Press        = One[string]{declare(choice("old-pair", "press", "Midsole pressed, inner against outer", support.Presses, byHand), word[string])}
 	Bend         = One[string]{declare(choice("old-pair", "bend", "Bent and twisted", support.Bends, byHand), word[string])}
 	Insert       = One[string]{declare(yesNo("old-pair", "insert", "Insert under the arch", byHand), word[string])}
@@ -213,14 +218,14 @@ var runLetters = []string{"a", "b", "c", "d", "e", "f", "g"}
 var (
 	PlanDay     = Rows[string]{declare(choice("rotation", "plan_day", "Day", rotation.Days, told).rows(2*PlanRows), word[string])}
 	PlanStart   = Rows[string]{declare(text("rotation", "plan_start", "At", 0, told).kind(form.Clock).rows(2*PlanRows), letters)}
-	PlanKM      = Rows[float64]{declare(number("rotation", "plan_km", "Distance", form.KM, 0.1, 300, told).rows(2*PlanRows), figure)}
-	PlanMinutes = Rows[float64]{declare(number("rotation", "plan_minutes", "Minutes", form.Plain, 1, 1440, told).rows(2*PlanRows), figure)}
+	PlanKM      = Rows[float64]{declare(limited("rotation", "plan_km", "Distance", form.KM, limits.RunKM, told).rows(2*PlanRows), figure)}
+	PlanMinutes = Rows[float64]{declare(limited("rotation", "plan_minutes", "Minutes", form.Plain, limits.Minutes, told).rows(2*PlanRows), figure)}
 	PlanKind    = Rows[term.Kind]{declare(choice("rotation", "plan_kind", "Kind", runKinds, told).rows(2*PlanRows), word[term.Kind])}
 	PlanGround  = Rows[term.Ground]{declare(choice("rotation", "plan_ground", "Ground", term.Grounds, told).rows(2*PlanRows), word[term.Ground])}
 	PlanRun     = Rows[string]{declare(choice("rotation", "plan_run", "Part of run", runLetters, told).rows(2*PlanRows), word[string])}
 	PlanWeeks   = One[string]{declare(choice("rotation", "plan_weeks", "Weeks", []string{"all_alike", "A_and_B_in_turn"}, told).reforms(), word[string])}
 	PlanPairs   = One[float64]{declare(number("rotation", "plan_pairs", "Pairs at most", form.Plain, 1, 6, told), figure)}
-	PlanMoney   = One[float64]{declare(number("rotation", "plan_money", "For new pairs", form.Money, 0, 1e7, told), figure)}
+	PlanMoney   = One[float64]{declare(limited("rotation", "plan_money", "For new pairs", form.Money, limits.MoneyMinor, told), figure)}
 	PlanVariety = One[string]{declare(choice("rotation", "plan_variety", "Pairs that are", Varieties, told), word[string])}
 	PlanPlates  = One[shoe.PlateView]{declare(choice("rotation", "plan_plates", "Plates", shoe.PlateViews, told), word[shoe.PlateView])}
 )

@@ -1,17 +1,23 @@
 package record
 
 import (
+	"cmp"
 	"fmt"
 	"math"
+	"slices"
+	"strings"
 	"time"
 
 	"trevik/internal/core/care"
+	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/house"
+	"trevik/internal/core/limits"
 	"trevik/internal/core/rotation"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
 	"trevik/internal/core/wear"
+	"trevik/internal/form"
 )
 
 // Runner is a person who is fitted, with what goes on between their visits.
@@ -216,6 +222,16 @@ const WornOut = "worn_out"
 // AsideReasons are why a pair is set aside for running.
 var AsideReasons = []string{WornOut, "broken", "hurts", "does_not_fit", "given_away"}
 
+// Check trims what was typed of a runner and notes what is not allowed.
+func (r *Runner) Check() error {
+	var l fault.List
+	r.Name, r.Contact = strings.TrimSpace(r.Name), strings.TrimSpace(r.Contact)
+	form.Length(&l, "name", r.Name, 1, 120)
+	form.Length(&l, "contact", r.Contact, 0, 200)
+	fault.OneOf(&l, "chart", r.Chart, term.Charts)
+	return l.Err()
+}
+
 // InUse are the pairs that are not set aside.
 func (r *Runner) InUse() []Pair {
 	var out []Pair
@@ -253,7 +269,7 @@ func (r *Runner) History(h *house.Values) []wear.Retired {
 	for i := range r.Pairs {
 		p := &r.Pairs[i]
 		if km := p.EffectiveKM(h); !p.SetAsideOn.IsZero() && p.Reason == WornOut && km >= 1 {
-			out = append(out, wear.Retired{Class: p.Model.Class, EffectiveKM: km})
+			out = append(out, wear.Retired{Class: p.Model.Class, EffectiveKM: min(km, limits.PairKM.Hi)})
 		}
 	}
 	return out
@@ -278,4 +294,16 @@ func (p *Pair) LastSeen() time.Time {
 		}
 	}
 	return last
+}
+
+// AllRuns are the runner's runs that count, in pairs and without one, the earliest first.
+func (r *Runner) AllRuns() []Run {
+	all := slices.Clone(r.Loose)
+	for i := range r.Pairs {
+		all = append(all, r.Pairs[i].Runs...)
+	}
+	slices.SortFunc(all, func(x, y Run) int {
+		return cmp.Or(x.On.Compare(y.On), x.StartedAt.Compare(y.StartedAt), cmp.Compare(x.ID, y.ID))
+	})
+	return all
 }

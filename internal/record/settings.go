@@ -69,13 +69,24 @@ func SettingList() []Setting {
 			Reason: "A plated pair is dear, short-lived and loads the calf otherwise: for races and the sessions that prepare them; some keep it for races, some wear it freely."},
 		{Name: "variety", Label: "Pairs of a rotation", Choices: append([]string{EitherVariety}, Varieties...), Shipped: EitherVariety,
 			Reason: "Two of the favourite, told apart by colour, or pairs that differ: both have their fitters, so the week decides unless the shop or the runner does."},
+		{Name: TimeZone, Label: "Time zone of the shop", Shipped: MachineZone,
+			Reason: "Days, weeks and due dates follow the shop's own clock; it ships with the machine's."},
 		{Name: "film_days", Label: "Days that a film may stay", Choices: []string{"7", "30", "90", UntilDeleted}, Shipped: "30",
 			Reason: "A film shows a person: the numbers stay, the frames go when a pair's comfort has been checked."},
 	}
 }
 
 // Shipped is the settings of a new shop.
-func Shipped() Settings { return settingsOf(map[string]string{}) }
+func Shipped() Settings { return SettingsOf(map[string]string{}) }
+
+// AllSettings is every choice and every house value as it ships.
+func AllSettings() []Setting {
+	list := append(SettingList(), houseList()...)
+	for i := range list {
+		list[i].Value = list[i].Shipped
+	}
+	return list
+}
 
 // houseList is every house value as it ships.
 func houseList() []Setting {
@@ -88,7 +99,8 @@ func houseList() []Setting {
 
 func written(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
 
-func settingsOf(set map[string]string) Settings {
+// SettingsOf are the settings by what was set of each; what was not is as it ships.
+func SettingsOf(set map[string]string) Settings {
 	of := func(name string) string {
 		if v, ok := set[name]; ok {
 			return v
@@ -110,27 +122,83 @@ func settingsOf(set map[string]string) Settings {
 	return s
 }
 
-// number reads a house value as it was typed; a comma may stand for the point.
-func (s Setting) number(l *fault.List, typed string) (float64, bool) {
-	n, err := strconv.ParseFloat(strings.Replace(typed, ",", ".", 1), 64)
-	if err != nil || len(typed) > 20 {
-		l.Add(s.Name, "is no number; allowed is %g to %g %s, shipped is %s", s.Lo, s.Hi, s.Unit, s.Shipped)
-		return 0, false
-	}
-	return n, l.Range(s.Name, n, s.Lo, s.Hi, s.Unit)
-}
-
-// checkTogether checks the house values as they would be, each against the others.
-func checkTogether(l *fault.List, v house.Values, change []Setting) {
-	for _, s := range change {
-		for _, line := range house.Table {
-			if line.Name == s.Name {
-				n, _ := strconv.ParseFloat(s.Value, 64) // written by Settle
-				line.Set(&v, n)
-			}
+// Change checks what is to be set otherwise, by name, against what holds now, and gives the
+// settings that change. It fails with a fault.List where a value is not allowed.
+func Change(now Settings, list []Setting, to map[string]string) ([]Setting, error) {
+	var l fault.List
+	var change []Setting
+	known := map[string]bool{}
+	house := now.House
+	for _, s := range list {
+		known[s.Name] = true
+		typed, given := to[s.Name]
+		if !given {
+			continue
+		}
+		value, ok := s.read(&l, strings.TrimSpace(typed))
+		if ok && value != s.Value {
+			s.Value = value
+			change = append(change, s)
+			s.set(&house)
 		}
 	}
-	v.Check(l)
+	for name := range to {
+		if !known[name] {
+			l.Add(name, "is not a setting")
+		}
+	}
+	if len(l) == 0 {
+		house.Check(&l) // each against the others
+	}
+	return change, l.Err()
+}
+
+// read turns what was typed into a value, or notes a fault.
+func (s Setting) read(l *fault.List, typed string) (string, bool) {
+	switch {
+	case s.Name == TimeZone:
+		_, err := ZoneOf(typed)
+		if err != nil {
+			l.Add(s.Name, "is %q; allowed is the name of a time zone such as Europe/Amsterdam, or %s", form.Clip(typed), MachineZone)
+		}
+		return typed, err == nil
+	case s.Choices != nil:
+		return typed, fault.OneOf(l, s.Name, typed, s.Choices)
+	}
+	n, ok := form.ParseNumber(typed)
+	if !ok {
+		l.Add(s.Name, "is no number; allowed is %g to %g %s, shipped is %s", s.Lo, s.Hi, s.Unit, s.Shipped)
+		return "", false
+	}
+	return written(n), l.Range(s.Name, n, s.Lo, s.Hi, s.Unit)
+}
+
+// set puts a house value into its place.
+func (s Setting) set(v *house.Values) {
+	for _, line := range house.Table {
+		if line.Name == s.Name {
+			n, _ := strconv.ParseFloat(s.Value, 64) // written by read
+			line.Set(v, n)
+		}
+	}
+}
+
+// TimeZone is the setting of the shop's time zone, and MachineZone its answer that it is the
+// machine's.
+const (
+	TimeZone    = "time_zone"
+	MachineZone = "machine"
+)
+
+// ZoneOf is a time zone by its name in the IANA's list.
+func ZoneOf(name string) (*time.Location, error) {
+	if name == "" || name == MachineZone {
+		return time.Local, nil
+	}
+	if name == "Local" { // no name of a place
+		return nil, fmt.Errorf("unknown time zone %s", name)
+	}
+	return time.LoadLocation(name)
 }
 
 // ChangedSince lists in words what the shop has set otherwise since an earlier time's

@@ -94,6 +94,22 @@ func (c *Conclusions) StillAsked(last *Visit) []Question {
 	return out
 }
 
+// TakeOver are the values of the questions that are named, of all where none is; ok is false
+// where a name is not asked.
+func TakeOver(asked []Question, names []string) (values []Value, ok bool) {
+	for _, n := range names {
+		if !slices.ContainsFunc(asked, func(q Question) bool { return q.Name == n }) {
+			return nil, false
+		}
+	}
+	for _, q := range asked {
+		if len(names) == 0 || slices.Contains(names, q.Name) {
+			values = append(values, q.Values...)
+		}
+	}
+	return values, true
+}
+
 // said writes a value for people, in their units.
 func (c *Conclusions) said(v Value) string {
 	d := v.Decl

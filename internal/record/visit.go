@@ -216,3 +216,12 @@ func (v *Visit) FilmReadings() []FilmReading {
 	}
 	return out
 }
+
+// Newest is the id of the newest finding that counts, 0 without one.
+func (v *Visit) Newest() uint64 {
+	newest := uint64(0)
+	for _, f := range v.found {
+		newest = max(newest, f.ID)
+	}
+	return newest
+}

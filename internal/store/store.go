@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"math/rand/v2"
 	"net"
 	"time"
 
@@ -87,8 +88,8 @@ func (s *Store) Migrate(ctx context.Context) (int64, error) {
 	return p.GetDBVersion(ctx)
 }
 
-// Tx runs do in one transaction, which is rolled back when do fails. A deadlock
-// that MariaDB resolved against us is tried again.
+// Tx runs do in one transaction, which is rolled back when do fails. A deadlock that MariaDB
+// resolved against us, and a wait for a lock that took too long, are tried again.
 func (s *Store) Tx(ctx context.Context, do func(*db.Queries) error) error {
 	return s.TxBulk(ctx, func(q *db.Queries, _ db.DBTX) error { return do(q) })
 }
@@ -97,8 +98,12 @@ func (s *Store) Tx(ctx context.Context, do func(*db.Queries) error) error {
 func (s *Store) TxBulk(ctx context.Context, do func(*db.Queries, db.DBTX) error) error {
 	for try := 0; ; try++ {
 		err := s.once(ctx, do)
-		var my *mysql.MySQLError
-		if try < 3 && errors.As(err, &my) && my.Number == deadlock {
+		if try < mostTries && IsConflict(err) && ctx.Err() == nil {
+			// Those that met wait each for another time, so that they do not meet again.
+			select {
+			case <-ctx.Done():
+			case <-time.After(time.Duration(rand.Int64N(int64(10*time.Millisecond) << try))):
+			}
 			continue
 		}
 		return err
@@ -119,8 +124,17 @@ func (s *Store) once(ctx context.Context, do func(*db.Queries, db.DBTX) error) e
 
 const (
 	deadlock  = 1213
+	lockWait  = 1205
+	mostTries = 6
 	duplicate = 1062
 )
+
+// IsConflict says whether MariaDB broke a transaction off for another's sake: done again, it can go
+// through.
+func IsConflict(err error) bool {
+	var my *mysql.MySQLError
+	return errors.As(err, &my) && (my.Number == deadlock || my.Number == lockWait)
+}
 
 // IsDuplicate says whether a unique key refused a row.
 func IsDuplicate(err error) bool {
@@ -144,3 +158,9 @@ func IsAway(err error) bool {
 	var network net.Error
 	return errors.As(err, &network) || errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF)
 }
+
+// NullTime is a time, none for the zero one.
+func NullTime(t time.Time) sql.NullTime { return sql.NullTime{Time: t, Valid: !t.IsZero()} }
+
+// IsNoRows says whether a query found nothing.
+func IsNoRows(err error) bool { return errors.Is(err, sql.ErrNoRows) }

@@ -6,9 +6,11 @@ import (
 	"encoding/base64"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
+	"trevik/internal/store/db"
 )
 
 // Row is a row of a table as JSON: columns by name. Bytes stand as base64, times as
@@ -42,7 +44,7 @@ var tables = []table{
 	{name: "runners", of: "id = ?"}, // those of the practice too: they are marked
 	{name: "fits", of: "runner_id = ?", refs: map[string]string{"runner_id": "runners", "fitter_id": "users"}},
 	{name: "pairs", of: "runner_id = ?", refs: map[string]string{"runner_id": "runners", "model_id": "models", "fit_id": "fits"}},
-	{name: "findings", of: ofFits, refs: map[string]string{"fit_id": "fits"}},
+	{name: "findings", of: ofFits, refs: map[string]string{"fit_id": "fits", "model_id": "models", "other_model_id": "models"}},
 	{name: "decisions", of: ofFits, refs: map[string]string{"fit_id": "fits"}},
 	{name: "consents", of: "runner_id = ?", refs: map[string]string{"runner_id": "runners"}},
 	{name: "pictures", of: ofFits, refs: map[string]string{"fit_id": "fits"}, bytes: []string{"data"}},
@@ -68,6 +70,22 @@ type Copy struct {
 	Tables map[string][]Row `json:"tables"`
 }
 
+// Clone is a copy of the copy that shares no row with it.
+func (c Copy) Clone() Copy {
+	rows := func(list []Row) []Row {
+		out := make([]Row, len(list))
+		for i, r := range list {
+			out[i] = maps.Clone(r)
+		}
+		return out
+	}
+	out := Copy{Users: rows(c.Users), Models: rows(c.Models), Tables: map[string][]Row{}}
+	for name, list := range c.Tables {
+		out.Tables[name] = rows(list)
+	}
+	return out
+}
+
 // Dump copies a shop's rows in one consistent view, or one runner's where runner is not 0.
 func (s *Store) Dump(ctx context.Context, shop, runner uint64) (Copy, error) {
 	out := Copy{Tables: map[string][]Row{}}
@@ -87,6 +105,9 @@ func (s *Store) Dump(ctx context.Context, shop, runner uint64) (Copy, error) {
 			continue
 		}
 		query, args := "SELECT * FROM "+t.name+" WHERE shop_id = ?", []any{shop}
+		if t.of != "" { // who was erased is nobody's, whether their rows are gone by now or not
+			query += " AND NOT (" + strings.Replace(t.of, "= ?", "IN (SELECT id FROM runners WHERE erased_at IS NOT NULL)", 1) + ")"
+		}
 		if runner != 0 {
 			query += " AND " + t.of
 			args = append(args, runner)
@@ -149,16 +170,11 @@ func cell(v any, kind string, isBytes bool) any {
 	return v
 }
 
-// Load puts a copy into a shop: all of it, or nothing. users and models give the ids of
+// Load puts a copy into a shop, in a transaction. users and models give the ids of
 // this database for those of the copy; remap changes what of a row is not a plain
 // reference, with the ids that were given so far by table. It gives the new runners' ids.
-func (s *Store) Load(ctx context.Context, shop uint64, c Copy, users, models map[uint64]uint64, remap func(table string, r Row, ids map[string]map[uint64]uint64) error) ([]uint64, error) {
+func Load(ctx context.Context, tx db.DBTX, shop uint64, c Copy, users, models map[uint64]uint64, remap func(table string, r Row, ids map[string]map[uint64]uint64) error) ([]uint64, error) {
 	var runners []uint64
-	tx, err := s.DB.BeginTx(ctx, nil)
-	if err != nil {
-		return nil, err
-	}
-	defer func() { _ = tx.Rollback() }() // nothing to take back once it is kept
 	ids := map[string]map[uint64]uint64{"users": users, "models": models}
 	for _, t := range tables {
 		ids[t.name] = map[uint64]uint64{}
@@ -200,7 +216,7 @@ func (s *Store) Load(ctx context.Context, shop uint64, c Copy, users, models map
 			}
 		}
 	}
-	return runners, tx.Commit()
+	return runners, nil
 }
 
 func number(v any) (uint64, error) {
@@ -221,7 +237,7 @@ func number(v any) (uint64, error) {
 }
 
 // insert writes a row whose columns are those of the table; others are refused.
-func insert(ctx context.Context, tx *sql.Tx, t table, r Row) (uint64, error) {
+func insert(ctx context.Context, tx db.DBTX, t table, r Row) (uint64, error) {
 	var names, marks []string
 	var values []any
 	for name, v := range r {
@@ -269,7 +285,10 @@ func (s *Store) Erase(ctx context.Context, shop, runner uint64) (bool, error) {
 	}
 	first := []string{
 		"DELETE FROM recording_frames WHERE recording_id IN (SELECT id FROM recordings WHERE " + ofFits + ")",
+		"DELETE FROM jobs WHERE kind LIKE 'film.%' AND subject IN (SELECT CAST(id AS CHAR) FROM recordings WHERE " + ofFits + ")",
+		"DELETE FROM uploads WHERE runner_id = ?",
 		"DELETE FROM links WHERE runner_id = ?",
+		"DELETE FROM verdicts WHERE runner_id = ?",
 	}
 	for _, query := range first {
 		if _, err := tx.ExecContext(ctx, query, runner); err != nil {

@@ -7,9 +7,11 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"trevik/internal/app"
 	"trevik/internal/demo"
+	"trevik/internal/record"
 )
 
 // After the sale: a place is tapped, a cause is tried and helps, a plan is made and listens,
@@ -104,7 +106,15 @@ func TestPractice(t *testing.T) {
 		t.Error(to)
 	}
 	for name, begins := range map[string]string{"left.png": "\x89PNG", "right.png": "\x89PNG", "side.zip": "PK"} {
-		if p := b.get(at + "/files/" + name); p.code != http.StatusOK || !strings.HasPrefix(p.body, begins) {
+		p := b.get(at + "/files/" + name)
+		for range 600 { // a film is made behind
+			if p.code != http.StatusAccepted {
+				break
+			}
+			time.Sleep(50 * time.Millisecond)
+			p = b.get(at + "/files/" + name)
+		}
+		if p.code != http.StatusOK || !strings.HasPrefix(p.body, begins) {
 			t.Errorf("%s: %d", name, p.code)
 		}
 	}
@@ -185,11 +195,11 @@ func TestCardComesBack(t *testing.T) {
 		file := b.get("/runners/" + runner + "/export").body
 		name := regexp.MustCompile(`Type ([^<]+) to erase them`).FindStringSubmatch(b.get("/runners/" + runner).body)[1]
 		b.post("/runners/"+runner+"/erase", "erase_name", name).to(t)
-		who, err := s.web.Env.App.ActorNamed(context.Background(), "isolde")
+		who, err := s.web.Env.App.People.ActorNamed(context.Background(), "isolde")
 		if err != nil {
 			t.Fatal(err)
 		}
-		ids, err := s.web.Env.App.Import(context.Background(), who, []byte(file))
+		ids, err := s.web.Env.App.Transfer.Import(context.Background(), who, []byte(file))
 		if err != nil || len(ids) != 1 {
 			t.Fatalf("runner %s: %v %v", runner, ids, err)
 		}
@@ -207,9 +217,9 @@ func TestCardComesBack(t *testing.T) {
 func TestEmptyShop(t *testing.T) {
 	s := newSite(t)
 	ctx := context.Background()
-	shop, err := s.web.Env.App.AddShop(ctx, "The New Loft", "EUR")
+	shop, err := s.web.Env.App.People.AddShop(ctx, "The New Loft", "EUR")
 	if err == nil {
-		_, err = s.web.Env.App.AddUser(ctx, shop, "Newt", "newt", demo.Password, app.Owner)
+		_, err = s.web.Env.App.People.AddUser(ctx, shop, "Newt", "newt", demo.Password, app.Owner)
 	}
 	if err != nil {
 		t.Fatal(err)
@@ -220,7 +230,7 @@ func TestEmptyShop(t *testing.T) {
 	fit := regexp.MustCompile(`^/fits/\d+`).FindString(to)
 	b.htmx(fit+"/hello", "flags", "none", "weekly_km", "20")
 	b.htmx(fit+"/feet", "length_mm.left.1", "262")
-	for _, station := range app.Stations {
+	for _, station := range record.Stations {
 		if p := b.get(fit + "/" + station); p.code != http.StatusOK || station == "shoes" && !strings.Contains(p.body, "The shop has no models yet") {
 			t.Errorf("%s: %d", station, p.code)
 		}

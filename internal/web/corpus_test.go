@@ -100,20 +100,24 @@ func golden(t *testing.T, file, got string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	at, shown := "", 0
-	is, was := strings.Split(got, "\n"), strings.Split(string(data), "\n")
+	was, is := strings.Split(string(data), "\n== "), strings.Split(got, "\n== ")
+	if len(is) != len(was) {
+		t.Errorf("%d pages, were %d", len(is), len(was))
+	}
 	for i := range min(len(is), len(was)) {
-		if strings.HasPrefix(was[i], "== ") {
-			at = was[i]
-		}
-		if is[i] != was[i] {
-			t.Errorf("%s line %d:\n is  %s\n was %s", at, i+1, is[i], was[i])
-			if shown++; shown > 12 {
-				return
+		a, b := strings.Split(was[i], "\n"), strings.Split(is[i], "\n")
+		for k := range max(len(a), len(b)) {
+			var x, y string
+			if k < len(a) {
+				x = a[k]
+			}
+			if k < len(b) {
+				y = b[k]
+			}
+			if x != y {
+				t.Errorf("%s line %d:\n is  %s\n was %s", a[0], k, y, x)
+				break
 			}
 		}
-	}
-	if len(is) != len(was) {
-		t.Errorf("%d lines, were %d", len(is), len(was))
 	}
 }

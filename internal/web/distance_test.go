@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"bytes"
+	"crypto/rand"
 	"fmt"
 	"image"
 	"image/png"
@@ -20,6 +21,9 @@ func (b *browser) files(path, field string, extra map[string]string, files ...[2
 	b.t.Helper()
 	var body bytes.Buffer
 	w := multipart.NewWriter(&body)
+	if err := w.WriteField("token", rand.Text()); err != nil {
+		b.t.Fatal(err)
+	}
 	for name, value := range extra {
 		if err := w.WriteField(name, value); err != nil {
 			b.t.Fatal(err)
@@ -45,6 +49,16 @@ func (b *browser) files(path, field string, extra map[string]string, files ...[2
 	return b.do(r)
 }
 
+// waiting is the id of the file of runs that waits on a fit's page.
+func (b *browser) waiting(fit string) string {
+	b.t.Helper()
+	m := regexp.MustCompile(`name="file" value="(\d+)"`).FindStringSubmatch(b.get(fit + "/distance").body)
+	if m == nil {
+		b.t.Fatal("no file waits")
+	}
+	return m[1]
+}
+
 func watchFiles(t *testing.T, seed uint64, n int) [][2]string {
 	t.Helper()
 	w, err := device.NewWatch(device.WatchOptions{Seed: seed, Weeks: 3, Until: now.AddDate(0, 0, -1), WeeklyKM: 24, Days: 3})
@@ -66,7 +80,7 @@ func TestDistanceFiles(t *testing.T) {
 	files := watchFiles(t, 21, 3)
 	b.files(at+"/runs/file", "runs_file", nil, files...).to(t)
 	b.get(at+"/distance").holds(t, "3 new runs", "Put 3 in", "Let the file go")
-	b.post(at + "/runs/put-in").to(t)
+	b.post(at+"/runs/put-in", "file", b.waiting(at)).to(t)
 	p := b.get(at + "/distance")
 	p.holds(t, "3 runs without a pair", "All into Ishkel Whimbrel 7", "All ")
 	move := regexp.MustCompile(`(?s)name="ids" value="([\d,]+)"><input type="hidden" name="to_pair" value="(\d+)"`).FindStringSubmatch(p.body)
@@ -86,7 +100,7 @@ func TestDistanceFiles(t *testing.T) {
 	}
 	b.files(at+"/runs/file", "runs_file", nil, files[0]).to(t)
 	b.get(at+"/distance").holds(t, "0 new runs", "1 there already")
-	b.post(at + "/runs/let-go").to(t)
+	b.post(at+"/runs/let-go", "file", b.waiting(at)).to(t)
 
 	b.files(at+"/runs/file", "runs_file", nil, [2]string{"x.gpx", "<?xml version=\"1.0\"?>\n<!DOCTYPE a []>\n<gpx/>"}).to(t)
 	p = b.get(at + "/distance")
@@ -94,7 +108,7 @@ func TestDistanceFiles(t *testing.T) {
 	if strings.Contains(p.body, "runs/put-in") {
 		t.Error("a file without a run can be put in")
 	}
-	b.post(at + "/runs/let-go").to(t)
+	b.post(at+"/runs/let-go", "file", b.waiting(at)).to(t)
 	if p := b.files(at+"/runs/file", "runs_file", nil, [2]string{"x.png", "\x89PNG\r\n\x1a\n\x00"}); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, `id="err-runs_file"`) {
 		t.Errorf("a picture: %d", p.code)
 	}
@@ -106,20 +120,20 @@ func TestDistanceFiles(t *testing.T) {
 	table := "Wann;Wie weit;Art\n03.11.2026;8,5;easy\n23.11.2026;12,25;long trail\n"
 	b.files(at+"/runs/file", "runs_file", nil, [2]string{"log.csv", table}).to(t)
 	b.get(at+"/distance").holds(t, "say which column holds what", "1: Wann", "03.11.2026")
-	settle := []string{"column_date", "1", "column_order", "day_month_year", "column_distance", "2", "column_unit", "km", "column_start", "", "column_time", "", "column_time_unit", "clock", "column_ascent", "", "column_kind", "3", "column_ground", ""}
-	if p := b.post(at+"/runs/columns", append([]string{"column_date", "2"}, settle[2:]...)...); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is the column that date has") {
+	settle := []string{"file", b.waiting(at), "column_date", "1", "column_order", "day_month_year", "column_distance", "2", "column_unit", "km", "column_start", "", "column_time", "", "column_time_unit", "clock", "column_ascent", "", "column_kind", "3", "column_ground", ""}
+	if p := b.post(at+"/runs/columns", append([]string{"file", b.waiting(at), "column_date", "2"}, settle[4:]...)...); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is the column that date has") {
 		t.Errorf("one column twice: %d", p.code)
 	}
 	b.post(at+"/runs/columns", settle...).to(t)
 	b.get(at+"/distance").holds(t, "2 new runs", "12.3 km", "long, trail")
-	b.post(at + "/runs/let-go").to(t)
+	b.post(at+"/runs/let-go", "file", b.waiting(at)).to(t)
 	b.files(at+"/runs/file", "runs_file", nil, [2]string{"more.csv", strings.Replace(table, "03.11.2026", "31.02.2026", 1)}).to(t)
 	p = b.get(at + "/distance")
 	p.holds(t, "Line 2 has the date")
 	if strings.Contains(p.body, "runs/put-in") {
 		t.Error("a table with a fault can be put in")
 	}
-	b.post(at + "/runs/let-go").to(t)
+	b.post(at+"/runs/let-go", "file", b.waiting(at)).to(t)
 
 	for format, kind := range map[string]string{"csv": "text/csv", "json": "application/json", "gpx": "application/zip"} {
 		if p := b.get(at + "/runs/export?format=" + format); p.code != http.StatusOK || !strings.HasPrefix(p.header.Get("Content-Type"), kind) || len(p.body) < 100 {

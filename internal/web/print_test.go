@@ -3,8 +3,10 @@ package web_test
 import (
 	"bytes"
 	"context"
+	"crypto/rand"
 	"image/png"
-	"math/rand/v2"
+	"log/slog"
+	mrand "math/rand/v2"
 	"mime/multipart"
 	"net/http"
 	"regexp"
@@ -13,7 +15,7 @@ import (
 	"testing"
 	"time"
 
-	"trevik/internal/app"
+	"trevik/internal/app/suite"
 	"trevik/internal/core/footprint"
 	"trevik/internal/core/term"
 	"trevik/internal/device"
@@ -24,7 +26,7 @@ func printFile(t *testing.T, side term.Side) ([]byte, device.PrintTruth) {
 	t.Helper()
 	s := device.NewScanner(5)
 	var b bytes.Buffer
-	if err := png.Encode(&b, s.Prints[side].Render(device.Photo{Paper: footprint.A4, MMPerPx: 0.35}, rand.New(rand.NewPCG(5, 5)))); err != nil {
+	if err := png.Encode(&b, s.Prints[side].Render(device.Photo{Paper: footprint.A4, MMPerPx: 0.35}, mrand.New(mrand.NewPCG(5, 5)))); err != nil {
 		t.Fatal(err)
 	}
 	return b.Bytes(), *s.Truth.Prints[side]
@@ -35,6 +37,7 @@ func (b *browser) upload(path, name string, file []byte, fields ...string) page 
 	b.t.Helper()
 	var body bytes.Buffer
 	w := multipart.NewWriter(&body)
+	fields = append([]string{"token", rand.Text()}, fields...)
 	for i := 0; i+1 < len(fields); i += 2 {
 		if err := w.WriteField(fields[i], fields[i+1]); err != nil {
 			b.t.Fatal(err)
@@ -125,11 +128,11 @@ func TestPrintOnTheBench(t *testing.T) {
 	}
 
 	// The picture can be deleted alone.
-	if p := b.get("/fits/5/print/left/photo"); p.code != http.StatusOK || p.header.Get("Content-Type") != "image/jpeg" {
+	if p := b.get("/fits/5/print/left/picture"); p.code != http.StatusOK || p.header.Get("Content-Type") != "image/jpeg" {
 		t.Errorf("the picture: %d", p.code)
 	}
 	b.post("/fits/5/print/left/delete").to(t)
-	if p := b.get("/fits/5/print/left/photo"); p.code != http.StatusNotFound {
+	if p := b.get("/fits/5/print/left/picture"); p.code != http.StatusNotFound {
 		t.Errorf("deleted, yet %d", p.code)
 	}
 	if got := index(b.get("/fits/5/print")); got != read {
@@ -164,28 +167,28 @@ func TestPrintRefused(t *testing.T) {
 	b.upload("/fits/5/print/left/photo", "photo", file, "keep", "no").to(t)
 	b.get("/fits/5/print").holds(t, "yet the print looks like a right foot")
 	// A picture that nobody agreed to keep goes after two hours, whatever happens.
-	later := app.New(s.store, func() time.Time { return now.Add(2*time.Hour + time.Minute) })
-	soon := app.New(s.store, func() time.Time { return now.Add(2*time.Hour - time.Minute) })
-	if err := soon.Tidy(context.Background()); err != nil {
+	later := suite.New(s.store, func() time.Time { return now.Add(2*time.Hour + time.Minute) }, slog.New(slog.DiscardHandler))
+	soon := suite.New(s.store, func() time.Time { return now.Add(2*time.Hour - time.Minute) }, slog.New(slog.DiscardHandler))
+	if err := soon.Transfer.Tidy(context.Background()); err != nil {
 		t.Fatal(err)
 	}
-	if p := b.get("/fits/5/print/left/photo"); p.code != http.StatusOK {
+	if p := b.get("/fits/5/print/left/picture"); p.code != http.StatusOK {
 		t.Errorf("gone too soon: %d", p.code)
 	}
-	if err := later.Tidy(context.Background()); err != nil {
+	if err := later.Transfer.Tidy(context.Background()); err != nil {
 		t.Fatal(err)
 	}
-	if p := b.get("/fits/5/print/left/photo"); p.code != http.StatusNotFound {
+	if p := b.get("/fits/5/print/left/picture"); p.code != http.StatusNotFound {
 		t.Errorf("after two hours: %d", p.code)
 	}
 	// And with the fit, when that is closed sooner; one that may be kept stays.
 	b.upload("/fits/5/print/left/photo", "photo", file, "keep", "no").to(t)
 	b.upload("/fits/5/print/right/photo", "photo", file, "keep", "yes").to(t)
 	b.post("/fits/5/close").to(t)
-	if p := b.get("/fits/5/print/left/photo"); p.code != http.StatusNotFound {
+	if p := b.get("/fits/5/print/left/picture"); p.code != http.StatusNotFound {
 		t.Errorf("not kept, yet %d", p.code)
 	}
-	if p := b.get("/fits/5/print/right/photo"); p.code != http.StatusOK {
+	if p := b.get("/fits/5/print/right/picture"); p.code != http.StatusOK {
 		t.Errorf("may be kept, yet %d", p.code)
 	}
 	for path, kind := range map[string]string{"/sheet?paper=a3": "application/pdf", "/sheet?paper=letter&format=svg": "image/svg+xml"} {

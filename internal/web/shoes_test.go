@@ -8,7 +8,6 @@ import (
 	"testing"
 	"time"
 
-	"trevik/internal/app"
 	"trevik/internal/core/shoe"
 	"trevik/internal/demo"
 )
@@ -37,12 +36,13 @@ func TestCatalogue(t *testing.T) {
 	if p := b.upload("/shoes/import", "file", nil); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "is missing; choose") {
 		t.Errorf("%d", p.code)
 	}
-	if p := b.post("/shoes/import/apply"); p.code != http.StatusUnprocessableEntity {
+	if p := b.post("/shoes/import/apply", "import", "77"); p.code != http.StatusUnprocessableEntity {
 		t.Errorf("put in without a file: %d", p.code)
 	}
 	b.upload("/shoes/import", "file", []byte(strings.Replace(csv.body, "Daily miles without fuss", "Daily miles in quiet", 2))).to(t)
 	b.get("/shoes/import").holds(t, "<b>0</b> new, <b>2</b> changed", "purpose", "Put all of it in")
-	b.post("/shoes/import/apply").to(t)
+	waits := regexp.MustCompile(`name="import" value="(\d+)"`).FindStringSubmatch(b.get("/shoes/import").body)[1]
+	b.post("/shoes/import/apply", "import", waits).to(t)
 	for range 200 {
 		if p = b.get("/shoes/import"); strings.Contains(p.body, ">Put in<") {
 			break
@@ -65,6 +65,7 @@ func TestCatalogue(t *testing.T) {
 				out = append(out, m[1], m[2])
 			}
 		}
+		out = append(out, "stock_shown", regexp.MustCompile(`name="stock_shown" value="([^"]*)"`).FindStringSubmatch(p.body)[1])
 		for _, m := range regexp.MustCompile(`(?s)<select id="f-[^"]*" name="([^"]*)".*?</select>`).FindAllStringSubmatch(p.body, -1) {
 			if v := regexp.MustCompile(`<option value="([^"]*)" selected`).FindStringSubmatch(m[0]); v != nil {
 				out = append(out, m[1], v[1])
@@ -142,7 +143,7 @@ func TestTryOnStation(t *testing.T) {
 	if p := b.post("/fits/5/try-on/compare", "on_left", x, "on_right", x, "better", "left"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "a pair is not compared with itself") {
 		t.Errorf("%d", p.code)
 	}
-	if p := b.post("/fits/5/try-on/compare", "on_left", x, "on_right", y, "better", "both"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "left, right or even") {
+	if p := b.post("/fits/5/try-on/compare", "on_left", x, "on_right", y, "better", "both"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is one of left, right, even") {
 		t.Errorf("%d", p.code)
 	}
 	b.post("/fits/5/try-on/compare", "on_left", x, "on_right", y, "better", "right").to(t)
@@ -169,12 +170,12 @@ func BenchmarkShoes20000(b *testing.B) {
 		m.ID, m.Replaces, m.Change, m.WeightG = fmt.Sprintf("m%d", i), "", "", m.WeightG+float64(i%40)
 		list[i] = m
 	}
-	a := app.New(s.store, func() time.Time { return now })
-	who, err := a.SignIn(b.Context(), "isolde", demo.Password, "x")
+	a := s.web.Env.App
+	who, err := a.People.SignIn(b.Context(), "isolde", demo.Password, "x")
 	if err != nil {
 		b.Fatal(err)
 	}
-	if err := a.AddModels(b.Context(), who.ShopID, list); err != nil {
+	if err := a.Shelf.Add(b.Context(), who.ShopID, list); err != nil {
 		b.Fatal(err)
 	}
 	measure(b, s.web.Handler, "/fits/1/shoes", "trevik="+s.as(b, "teal").cookie())

@@ -47,6 +47,7 @@ func TestSolesWhatIfAndLevel(t *testing.T) {
 	if p := b.post("/fits/6/level", "level", "neutral", "level_reason", "they insist on a level"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "clinician") {
 		t.Errorf("a level in spite of a caution: %d", p.code)
 	}
+	b.post("/fits/9/reopen").to(t)
 	if p := b.post("/fits/9/level", "level", "stability", "level_reason", "they insist on a level"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "prescriber") {
 		t.Errorf("a level over an orthotic: %d", p.code)
 	}

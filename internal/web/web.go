@@ -22,6 +22,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"trevik/internal/app"
+	"trevik/internal/app/suite"
 	"trevik/internal/store"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/desk"
@@ -80,38 +81,20 @@ func New(cfg Config) *Server {
 	if cfg.Secure {
 		sessions.Cookie.Name = "__Host-trevik"
 	}
-	env := &kit.Env{App: app.New(cfg.Store, cfg.Clock), Sessions: sessions, Log: cfg.Log, Assets: assetsVersion()}
+	env := &kit.Env{App: suite.New(cfg.Store, cfg.Clock, cfg.Log), Sessions: sessions, Log: cfg.Log, Assets: assetsVersion()}
 	b := bench.New(env, []bench.Station{
 		hello.Station(), oldpair.Station(), feet.Station(), footprint.Station(), gait.Station(), support.Station(),
 		shoes.Station(), tryon.Station(), rotation.Station(), distance.Station(), card.Station(),
 	})
-	tidying, done := context.WithCancel(context.Background())
-	s := &Server{Env: env, Routes: slices.Concat(desk.New(env).Routes(), b.Routes(), own.Routes(env)), stop: func() { done(); env.App.Close(); sessionStore.StopCleanup() }}
-	go s.tidy(tidying)
+	env.App.Jobs.Start()
+	s := &Server{Env: env, Routes: slices.Concat(desk.New(env).Routes(), b.Routes(), own.Routes(env)), stop: func() { env.App.Jobs.Close(); sessionStore.StopCleanup() }}
 	s.Handler = s.handler()
 	return s
-}
-
-// tidyEvery is how often what may not stay is let go of.
-const tidyEvery = 5 * time.Minute
-
-func (s *Server) tidy(ctx context.Context) {
-	for {
-		if err := s.Env.App.Tidy(ctx); err != nil && ctx.Err() == nil {
-			s.Env.Log.Warn("tidy", "error", err.Error())
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(tidyEvery):
-		}
-	}
 }
 
 func (s *Server) handler() http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
-	r.ContextWithFallback = true
 	r.HandleMethodNotAllowed = true
 	if err := r.SetTrustedProxies(nil); err != nil {
 		panic(err) // it cannot: no proxy is named
@@ -119,19 +102,22 @@ func (s *Server) handler() http.Handler {
 	r.Use(s.logged, s.recovered, headers)
 	r.GET("/assets/:version/*file", assets())
 	r.HEAD("/assets/:version/*file", assets())
-	r.NoRoute(func(c *gin.Context) { s.Env.Fail(c, app.ErrNotFound) })
+	r.NoRoute(func(c *gin.Context) { s.Env.Fail(kit.NewReq(c, kit.Route{}), app.ErrNotFound) })
 	r.NoMethod(func(c *gin.Context) {
-		s.Env.FailWith(c, http.StatusMethodNotAllowed, "Not like that", "This address does not take that kind of request.")
+		s.Env.FailWith(kit.NewReq(c, kit.Route{}), http.StatusMethodNotAllowed, "Not like that", "This address does not take that kind of request.")
 	})
 	origin := http.NewCrossOriginProtection()
+	shown := map[string]bool{}
 	for _, route := range s.Routes {
-		r.Handle(route.Method, route.Path, func(c *gin.Context) {
-			if err := origin.Check(c.Request); err != nil {
-				s.Env.FailWith(c, http.StatusForbidden, "Sent from elsewhere", "This form was sent from another site, so nothing was done.")
-				return
-			}
-			s.allowed(c, route)
-		})
+		shown[route.Path] = shown[route.Path] || route.Method == http.MethodGet
+	}
+	for _, route := range s.Routes {
+		r.Handle(route.Method, route.Path, func(c *gin.Context) { s.answer(c, route, origin) })
+		if route.Method == http.MethodPost && !shown[route.Path] && route.Back != "" {
+			shown[route.Path] = true
+			// What a form left in the address bar shows the form's page when it is loaded again.
+			r.GET(route.Path, func(c *gin.Context) { c.Redirect(http.StatusSeeOther, filled(c, route.Back)) })
+		}
 	}
 	return s.sessioned(r)
 }
@@ -144,7 +130,9 @@ func (s *Server) sessioned(next http.Handler) http.Handler {
 	// The session's store fails outside the routes: its errors get the same page.
 	failing := gin.New()
 	failing.Use(s.logged, headers)
-	failing.NoRoute(func(c *gin.Context) { s.Env.Fail(c, c.Request.Context().Value(sessionError{}).(error)) })
+	failing.NoRoute(func(c *gin.Context) {
+		s.Env.Fail(kit.NewReq(c, kit.Route{}), c.Request.Context().Value(sessionError{}).(error))
+	})
 	s.Env.Sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
 		failing.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), sessionError{}, err)))
 	}
@@ -161,52 +149,76 @@ func (s *Server) sessioned(next http.Handler) http.Handler {
 	})
 }
 
-// allowed lets a request to its handler when the table lets its person in.
-func (s *Server) allowed(c *gin.Context, route kit.Route) {
-	if route.Path == "/health" {
-		route.Handle(c)
+// filled is a pattern of the table with the parameters of a request.
+func filled(c *gin.Context, pattern string) string {
+	for _, p := range c.Params {
+		pattern = strings.ReplaceAll(pattern, ":"+p.Key, url.PathEscape(p.Value))
+	}
+	return pattern
+}
+
+// answer is the one way of every request through the table: where it comes from, who asks, what
+// form is sent, and the handler.
+func (s *Server) answer(c *gin.Context, route kit.Route, origin *http.CrossOriginProtection) {
+	r := kit.NewReq(c, route)
+	if err := origin.Check(c.Request); err != nil {
+		s.Env.FailWith(r, http.StatusForbidden, "Sent from elsewhere", "This form was sent from another site, so nothing was done.")
 		return
 	}
-	if id := s.Env.Sessions.GetInt64(c.Request.Context(), desk.UserKey); id > 0 {
-		who, err := s.Env.App.Actor(c, uint64(id))
-		switch {
-		case err == nil:
-			kit.SetWho(c, who)
-		case errors.Is(err, app.ErrNotFound): // the person was disabled since
-		default:
-			s.Env.Fail(c, err)
-			return
-		}
-	}
-	if route.Roles == nil {
-		route.Handle(c)
+	err := s.who(r)
+	if err == nil && route.Roles != nil && !r.Signed {
+		s.signIn(r)
 		return
 	}
-	who, ok := kit.Who(c)
-	if !ok {
-		next := c.Request.URL.RequestURI()
-		if c.Request.Method != http.MethodGet {
-			next = formPage(c)
-		}
-		to := "/sign-in?next=" + url.QueryEscape(next)
-		if kit.IsHTMX(c) {
-			c.Header("HX-Redirect", to)
-			c.Status(http.StatusUnauthorized)
-			return
-		}
-		kit.Go(c, to)
+	if err == nil && route.Roles != nil && !slices.Contains(route.Roles, r.Who.Role) {
+		err = app.ErrNotAllowed
+	}
+	if err == nil {
+		err = r.Receive()
+	}
+	if err == nil {
+		err = route.Handle(r)
+	}
+	if err != nil {
+		s.Env.Fail(r, err)
+	}
+}
+
+// who finds the signed-in person of a request.
+func (s *Server) who(r *kit.Req) error {
+	if r.Route.Path == "/health" {
+		return nil
+	}
+	id := s.Env.Sessions.GetInt64(r.Ctx(), desk.UserKey)
+	if id == 0 {
+		return nil
+	}
+	who, err := s.Env.App.People.Actor(r.Ctx(), uint64(id))
+	if errors.Is(err, app.ErrNotFound) { // the person was disabled since
+		return nil
+	}
+	r.Who, r.Signed = who, err == nil
+	return err
+}
+
+// signIn sends somebody to the page where they sign in, to come back after it.
+func (s *Server) signIn(r *kit.Req) {
+	next := r.Request.URL.RequestURI()
+	if r.Request.Method != http.MethodGet {
+		next = formPage(r)
+	}
+	to := "/sign-in?next=" + url.QueryEscape(next)
+	if kit.IsHTMX(r) {
+		r.Header("HX-Redirect", to)
+		r.Writer.WriteHeader(http.StatusUnauthorized)
 		return
 	}
-	if !slices.Contains(route.Roles, who.Role) {
-		s.Env.Fail(c, app.ErrNotAllowed)
-		return
-	}
-	route.Handle(c)
+	_ = kit.Go(r, to) // it cannot fail
 }
 
 // formPage is the page whose form was sent, to come back to after signing in:
 // the draft of what was typed waits there on the device.
-func formPage(c *gin.Context) string {
+func formPage(c *kit.Req) string {
 	if u, err := url.Parse(c.GetHeader("Referer")); err == nil && u.Host == c.Request.Host {
 		return u.RequestURI()
 	}
@@ -233,7 +245,7 @@ func (s *Server) recovered(c *gin.Context) {
 				panic(v)
 			}
 			s.Env.Log.Error("panic", "request", c.GetString("request"), "route", c.FullPath(), "panic", v)
-			s.Env.Fail(c, errors.New("panic"))
+			s.Env.Fail(kit.NewReq(c, kit.Route{}), errors.New("panic"))
 		}
 	}()
 	c.Next()

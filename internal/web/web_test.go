@@ -3,6 +3,7 @@ package web_test
 import (
 	"bytes"
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -19,10 +20,12 @@ import (
 	"time"
 
 	"trevik/internal/app"
+	"trevik/internal/app/people"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/demo"
+	"trevik/internal/record"
 	"trevik/internal/store"
 	"trevik/internal/store/storetest"
 	"trevik/internal/web"
@@ -65,7 +68,15 @@ func serve(t testing.TB, s *store.Store) *site {
 	log := &lockedBuffer{}
 	w := web.New(web.Config{Store: s, Clock: func() time.Time { return now }, Log: slog.New(slog.NewJSONHandler(log, nil))})
 	srv := httptest.NewServer(w.Handler)
-	t.Cleanup(func() { srv.Close(); w.Close() })
+	t.Cleanup(func() {
+		srv.Close()
+		w.Close()
+		for _, line := range strings.Split(log.String(), "\n") {
+			if t.Failed() && strings.Contains(line, `"level":"ERROR"`) {
+				t.Log(line)
+			}
+		}
+	})
 	return &site{srv, w, s, log}
 }
 
@@ -127,6 +138,9 @@ func (b *browser) request(path string, pairs []string) *http.Request {
 	form := url.Values{}
 	for i := 0; i+1 < len(pairs); i += 2 {
 		form.Add(pairs[i], pairs[i+1])
+	}
+	if !form.Has("token") { // every page gives its forms one
+		form.Set("token", rand.Text())
 	}
 	r, err := http.NewRequest(http.MethodPost, b.base+path, strings.NewReader(form.Encode()))
 	if err != nil {
@@ -211,12 +225,12 @@ func TestPageAndCoreAgree(t *testing.T) {
 	s := newSite(t)
 	b := s.as(t, "teal")
 	fit := "/fits/1"
-	a := app.New(s.store, func() time.Time { return now })
-	who, err := a.SignIn(context.Background(), "teal", demo.Password, "x")
+	a := s.web.Env.App
+	who, err := a.People.SignIn(context.Background(), "teal", demo.Password, "x")
 	if err != nil {
 		t.Fatal(err)
 	}
-	f, err := a.Fit(context.Background(), who, 1)
+	f, err := a.Visits.Fit(context.Background(), who, 1)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -237,7 +251,7 @@ func TestPageAndCoreAgree(t *testing.T) {
 // Every route lets in whom the table lets in, and nobody else.
 func TestRoutesAndRoles(t *testing.T) {
 	s := newSite(t)
-	people := map[app.Role]*browser{app.Owner: s.as(t, "isolde"), app.Fitter: s.as(t, "teal"), app.Trainee: s.as(t, "wick")}
+	staff := map[app.Role]*browser{app.Owner: s.as(t, "isolde"), app.Fitter: s.as(t, "teal"), app.Trainee: s.as(t, "wick")}
 	stranger := s.visitor(t)
 	fill := strings.NewReplacer(":fit", "4", ":runner", "4", ":pair", "999", ":run", "999")
 	for _, r := range s.web.Routes {
@@ -260,7 +274,7 @@ func TestRoutesAndRoles(t *testing.T) {
 		if p := send(stranger); p.code != http.StatusSeeOther || !strings.HasPrefix(p.header.Get("Location"), "/sign-in?next=") {
 			t.Errorf("%s %s lets a visitor in: %d", r.Method, r.Path, p.code)
 		}
-		for role, b := range people {
+		for role, b := range staff {
 			p := send(b)
 			if slices.Contains(r.Roles, role) == (p.code == http.StatusForbidden) || p.code >= 500 {
 				t.Errorf("%s %s as %s: %d", r.Method, r.Path, role, p.code)
@@ -304,7 +318,7 @@ func TestErrorsAtTheirField(t *testing.T) {
 		"no name":             {"/new-fit", []string{"token", tokenOf(9), "name", " ", "chart", "men"}, "Is missing; allowed is 1 to 120 letters"},
 		"too long a name":     {"/new-fit", []string{"token", tokenOf(9), "name", strings.Repeat("x", 121), "chart", "men"}, "Is 121 letters long"},
 		"no chart":            {"/new-fit", []string{"token", tokenOf(9), "name", "X"}, "allowed is one of men, women, youth"},
-		"an old form":         {"/new-fit", []string{"name", "X", "chart", "men"}, "out of date"},
+		"an old form":         {"/new-fit", []string{"token", "", "name", "X", "chart", "men"}, "out of date"},
 		"none beside others":  {"/fits/4/hello", []string{"flags", "none", "flags", "limp"}, "&#39;none&#39; beside others"},
 		"an unknown word":     {"/fits/4/gait", []string{"band.left", "wild"}, "allowed is one of under, neutral"},
 		"a run tomorrow":      {"/fits/1/runs", []string{"token", tokenOf(9), "pair", "1", "on", "2026-11-25", "km", "5", "kind", "easy", "ground", "road"}, "Is after today"},
@@ -324,16 +338,16 @@ func TestErrorsAtTheirField(t *testing.T) {
 func TestNotHere(t *testing.T) {
 	s := newSite(t)
 	ctx := context.Background()
-	a := app.New(s.store, func() time.Time { return now })
-	shop, err := a.AddShop(ctx, "Other", "EUR")
+	a := s.web.Env.App
+	shop, err := a.People.AddShop(ctx, "Other", "EUR")
 	if err != nil {
 		t.Fatal(err)
 	}
-	other, err := a.AddUser(ctx, shop, "Other", "other", demo.Password, app.Owner)
+	other, err := a.People.AddUser(ctx, shop, "Other", "other", demo.Password, app.Owner)
 	if err != nil {
 		t.Fatal(err)
 	}
-	theirs, err := a.StartFit(ctx, other, tokenOf(20), app.Runner{Name: "Theirs", Chart: term.Men})
+	theirs, err := a.Visits.Start(ctx, other, record.Runner{Name: "Theirs", Chart: term.Men})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -407,7 +421,7 @@ func TestSessionsAndSigningIn(t *testing.T) {
 	if p := gone.get("/"); p.code != http.StatusSeeOther {
 		t.Errorf("disabled, yet %d", p.code)
 	}
-	for range app.TriesByLogin {
+	for range people.TriesByLogin {
 		b.post("/sign-in", "login", "wick", "password", "wrong")
 	}
 	if p := b.post("/sign-in", "login", "wick", "password", demo.Password); p.code != http.StatusTooManyRequests || p.header.Get("Retry-After") == "" {

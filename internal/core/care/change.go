@@ -18,10 +18,11 @@ const (
 
 // House values of changing over.
 const (
-	dropStep      = 4.0  // mm that the drop may be lowered for a size of 1
-	stackStep     = 10.0 // mm that the stack may change
-	bareStep      = 8.0  // steps that bareness may rise
-	leastSize     = 0.75
+	dropStep  = 4.0  // mm that the drop may be lowered for a size of 1
+	stackStep = 10.0 // mm that the stack may change
+	bareStep  = 8.0  // steps that bareness may rise
+	// LeastSize is from how large a change a plan is needed.
+	LeastSize     = 0.75
 	weeksPerSize  = 4.0
 	leastWeeks    = 4
 	mostWeeks     = 16
@@ -180,11 +181,11 @@ func Plan(c Change) (Transition, error) {
 	if c.GoalShare != nil {
 		t.Goal = *c.GoalShare
 	}
-	t.Needed = size >= leastSize-1e-9
+	t.Needed = size >= LeastSize-1e-9
 	if c.To.DropMM < c.From.DropMM {
 		for _, x := range c.Complaints {
 			if tendon(x.Place) && x.MonthsAgo <= tendonMonths {
-				why := fmt.Sprintf("A complaint at the %s %g months ago: lowering the drop loads it. Wait until half a year without, or ask a clinician.", x.Place, x.MonthsAgo)
+				why := fmt.Sprintf("A complaint at the %s %g months ago: lowering the drop loads it. Wait until half a year without, or ask a clinician.", x.Place, units.Round(x.MonthsAgo, 1))
 				t.Refused = &why
 				return t, nil
 			}

@@ -10,6 +10,7 @@ import (
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/house"
+	"trevik/internal/core/limits"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
@@ -263,10 +264,10 @@ func (r *Request) checkRunner(l *fault.List) {
 	}
 	if p := r.Present; p != nil {
 		if p.DropMM != nil {
-			l.Range("present.drop_mm", *p.DropMM, -5, 20, "mm")
+			limits.DropMM.Check(l, "present.drop_mm", *p.DropMM)
 		}
 		if p.StackMM != nil {
-			l.Range("present.stack_mm", *p.StackMM, 0, 70, "mm")
+			limits.StackMM.Check(l, "present.stack_mm", *p.StackMM)
 		}
 		if p.Level != "" {
 			fault.OneOf(l, "present.level", p.Level, term.Levels)
@@ -281,7 +282,7 @@ func (r *Request) checkRunner(l *fault.List) {
 		}
 	}
 	if r.MassKg != nil {
-		l.Range("mass_kg", *r.MassKg, 20, 250, "kg")
+		limits.MassKg.Check(l, "mass_kg", *r.MassKg)
 	}
 	if r.Complaints != nil {
 		support.CheckComplaints(l, "complaints", *r.Complaints)

@@ -9,6 +9,7 @@ import (
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/house"
+	"trevik/internal/core/limits"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 )
@@ -175,7 +176,7 @@ func (m *Model) check(l *fault.List) {
 	l.Range("inner_length_offset_mm", m.InnerOffsetMM, -15, 15, "mm")
 	l.Range("lug_depth_mm", m.LugDepthMM, 0, 15, "mm")
 	if m.MedianLifeKM != nil {
-		l.Range("median_life_km", *m.MedianLifeKM, 50, 5000, "km")
+		limits.MedianLifeKM.Check(l, "median_life_km", *m.MedianLifeKM)
 	}
 	l.Range("list_price", float64(m.ListPrice), 0, 1e8, "minor units")
 	if m.SalePrice != nil {

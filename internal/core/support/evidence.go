@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"trevik/internal/core/fault"
+	"trevik/internal/core/limits"
 	"trevik/internal/core/term"
 )
 
@@ -212,7 +213,7 @@ func (e *Evidence) check() error {
 			}
 		}
 		if v := e.NavicularDropMM.Of(s); v != nil {
-			l.Range("navicular_drop_mm"+at, *v, -20, 40, "mm")
+			limits.Navicular.Check(&l, "navicular_drop_mm"+at, *v)
 		}
 		if v := e.KneeInDeg.Of(s); v != nil {
 			l.Range("knee_in_deg"+at, *v, -45, 45, "°")
@@ -246,7 +247,7 @@ func (e *Evidence) check() error {
 		fault.OneOf(&l, indexed("flags", i), f, Flags)
 	}
 	if e.RaceInDays != nil {
-		l.Range("race_in_days", *e.RaceInDays, 0, 3660, "days")
+		limits.RaceInDays.Check(&l, "race_in_days", *e.RaceInDays)
 	}
 	return l.Err()
 }
@@ -266,7 +267,7 @@ func checkComplaint(l *fault.List, field string, c Complaint) {
 	if c.MonthsAgo == nil {
 		l.Add(field+".months_ago", "is missing; allowed is 0 to 600 months")
 	} else {
-		l.Range(field+".months_ago", *c.MonthsAgo, 0, 600, "months")
+		limits.MonthsAgo.Check(l, field+".months_ago", *c.MonthsAgo)
 	}
 }
 

@@ -622,3 +622,9 @@ func WordsOf[T ~string](list []T) []string {
 var SchoolNames = map[term.School]string{
 	term.PronationMatched: "matched to rolling in", term.LeastCorrection: "least correction", term.ComfortFirst: "comfort first", term.NaturalFoot: "natural foot",
 }
+
+// leastTold is up to which confidence a level is nobody's finding: nothing was looked at.
+const leastTold = 0.2
+
+// Told says whether the level rests on evidence.
+func (a Answer) Told() bool { return !a.Refer && a.Confidence > leastTold }

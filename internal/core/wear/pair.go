@@ -6,6 +6,7 @@ import (
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/house"
+	"trevik/internal/core/limits"
 	"trevik/internal/core/term"
 )
 
@@ -105,23 +106,23 @@ func (p *Pair) check() error {
 		fault.OneOf(&l, "runner.strike", p.Runner.Strike, term.Strikes)
 	}
 	for _, r := range []struct {
-		name   string
-		v      *float64
-		lo, hi float64
-		unit   string
+		name    string
+		v       *float64
+		allowed limits.Range
 	}{
-		{"median_km", p.MedianKM, 50, 5000, "km"}, {"price", p.Price, 0, 1e9, "minor units"}, {"heel_stack_mm", p.HeelStackMM, 0, 80, "mm"},
-		{"runner.mass_kg", p.Runner.MassKg, 20, 250, "kg"}, {"runner.usual_weekly_km", p.Runner.UsualWeeklyKM, 0, 400, "km"}, {"rest_hours", p.RestHours, 0, 168, "hours"},
-		{"delivery_days", p.DeliveryDays, 0, 120, "days"}, {"break_in_km", p.BreakInKM, 0, 500, "km"}, {"lifting_hours", &p.LiftingHours, 0, 5000, "hours"}, {"fixed_km", p.FixedKM, 50, 5000, "km"},
+		{"median_km", p.MedianKM, limits.MedianLifeKM}, {"price", p.Price, limits.Range{Lo: 0, Hi: 1e9, Unit: "minor units"}}, {"heel_stack_mm", p.HeelStackMM, limits.StackMM},
+		{"runner.mass_kg", p.Runner.MassKg, limits.MassKg}, {"runner.usual_weekly_km", p.Runner.UsualWeeklyKM, limits.LoadKM}, {"rest_hours", p.RestHours, limits.RestHours},
+		{"delivery_days", p.DeliveryDays, limits.Range{Lo: 0, Hi: 120, Unit: "days"}}, {"break_in_km", p.BreakInKM, limits.Range{Lo: 0, Hi: 500, Unit: "km"}},
+		{"lifting_hours", &p.LiftingHours, limits.LiftingSum}, {"fixed_km", p.FixedKM, limits.MedianLifeKM},
 	} {
 		if r.v != nil {
-			l.Range(r.name, *r.v, r.lo, r.hi, r.unit)
+			r.allowed.Check(&l, r.name, *r.v)
 		}
 	}
 	for i, h := range p.Runner.History {
 		at := fmt.Sprintf("runner.history[%d]", i)
 		fault.OneOf(&l, at+".class", h.Class, term.Classes)
-		l.Range(at+".effective_km", h.EffectiveKM, 1, 20000, "km")
+		limits.PairKM.Check(&l, at+".effective_km", h.EffectiveKM)
 	}
 	p.today, _ = day(&l, "today", p.Today, false)
 	p.first, _ = day(&l, "first_worn", p.FirstWorn, true)
@@ -144,7 +145,7 @@ func (p *Pair) check() error {
 			fault.OneOf(&l, at+".kind", r.Kind, term.Kinds)
 		}
 		if r.TempC != nil {
-			l.Range(at+".temp_c", *r.TempC, -60, 60, "°C")
+			limits.TemperatureC.Check(&l, at+".temp_c", *r.TempC)
 		}
 		if r.HoursSinceLast != nil {
 			l.Range(at+".hours_since_last", *r.HoursSinceLast, 0, 1e6, "hours")
@@ -167,7 +168,7 @@ func (p *Pair) check() error {
 		}
 	}
 	for i, w := range p.PlanWeeklyKM {
-		l.Range(fmt.Sprintf("plan_weekly_km[%d]", i), w, 0, 1000, "km")
+		limits.LoadKM.Check(&l, fmt.Sprintf("plan_weekly_km[%d]", i), w)
 	}
 	for i, r := range p.Races {
 		at := fmt.Sprintf("races[%d]", i)

@@ -129,100 +129,6 @@ func (q *Queries) AddRub(ctx context.Context, arg AddRubParams) error {
 	return err
 }
 
-const changeReports = `-- name: ChangeReports :many
-SELECT r.change_id, r.week, r.soreness, r.place, r.night FROM change_reports r JOIN changes c ON c.id = r.change_id WHERE c.runner_id = ? AND c.shop_id = ? ORDER BY r.change_id, r.week
-`
-
-type ChangeReportsParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-type ChangeReportsRow struct {
-	ChangeID uint64
-	Week     int32
-	Soreness float64
-	Place    string
-	Night    bool
-}
-
-func (q *Queries) ChangeReports(ctx context.Context, arg ChangeReportsParams) ([]ChangeReportsRow, error) {
-	rows, err := q.db.QueryContext(ctx, changeReports, arg.RunnerID, arg.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []ChangeReportsRow
-	for rows.Next() {
-		var i ChangeReportsRow
-		if err := rows.Scan(
-			&i.ChangeID,
-			&i.Week,
-			&i.Soreness,
-			&i.Place,
-			&i.Night,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
-const changesOfRunner = `-- name: ChangesOfRunner :many
-SELECT id, from_name, to_name, asked, made_at, ended_at FROM changes WHERE runner_id = ? AND shop_id = ? ORDER BY id DESC
-`
-
-type ChangesOfRunnerParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-type ChangesOfRunnerRow struct {
-	ID       uint64
-	FromName string
-	ToName   string
-	Asked    json.RawMessage
-	MadeAt   time.Time
-	EndedAt  sql.NullTime
-}
-
-func (q *Queries) ChangesOfRunner(ctx context.Context, arg ChangesOfRunnerParams) ([]ChangesOfRunnerRow, error) {
-	rows, err := q.db.QueryContext(ctx, changesOfRunner, arg.RunnerID, arg.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []ChangesOfRunnerRow
-	for rows.Next() {
-		var i ChangesOfRunnerRow
-		if err := rows.Scan(
-			&i.ID,
-			&i.FromName,
-			&i.ToName,
-			&i.Asked,
-			&i.MadeAt,
-			&i.EndedAt,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
 const clearPracticeScores = `-- name: ClearPracticeScores :exec
 DELETE FROM practice_scores WHERE user_id = ? AND shop_id = ?
 `
@@ -234,6 +140,20 @@ type ClearPracticeScoresParams struct {
 
 func (q *Queries) ClearPracticeScores(ctx context.Context, arg ClearPracticeScoresParams) error {
 	_, err := q.db.ExecContext(ctx, clearPracticeScores, arg.UserID, arg.ShopID)
+	return err
+}
+
+const deleteChangeReports = `-- name: DeleteChangeReports :exec
+DELETE FROM change_reports WHERE change_id = ? AND shop_id = ?
+`
+
+type DeleteChangeReportsParams struct {
+	ChangeID uint64
+	ShopID   uint64
+}
+
+func (q *Queries) DeleteChangeReports(ctx context.Context, arg DeleteChangeReportsParams) error {
+	_, err := q.db.ExecContext(ctx, deleteChangeReports, arg.ChangeID, arg.ShopID)
 	return err
 }
 
@@ -263,7 +183,7 @@ func (q *Queries) EndChange(ctx context.Context, arg EndChangeParams) (int64, er
 
 const practiceFits = `-- name: PracticeFits :many
 SELECT f.id AS fit_id, f.runner_id, r.name, r.practice_seed, f.started_at FROM fits f JOIN runners r ON r.id = f.runner_id
-WHERE f.shop_id = ? AND f.fitter_id = ? AND r.practice_seed IS NOT NULL ORDER BY f.id DESC
+WHERE f.shop_id = ? AND f.fitter_id = ? AND r.practice_seed IS NOT NULL AND r.erased_at IS NULL ORDER BY f.id DESC
 `
 
 type PracticeFitsParams struct {
@@ -354,6 +274,27 @@ func (q *Queries) PracticeScores(ctx context.Context, arg PracticeScoresParams) 
 	return items, nil
 }
 
+const rewriteChange = `-- name: RewriteChange :exec
+UPDATE changes SET asked = ?, ended_at = ? WHERE id = ? AND shop_id = ?
+`
+
+type RewriteChangeParams struct {
+	Asked   json.RawMessage
+	EndedAt sql.NullTime
+	ID      uint64
+	ShopID  uint64
+}
+
+func (q *Queries) RewriteChange(ctx context.Context, arg RewriteChangeParams) error {
+	_, err := q.db.ExecContext(ctx, rewriteChange,
+		arg.Asked,
+		arg.EndedAt,
+		arg.ID,
+		arg.ShopID,
+	)
+	return err
+}
+
 const rubsOfModel = `-- name: RubsOfModel :many
 SELECT r.place, COUNT(*) AS told, COUNT(DISTINCT p.id) AS pairs FROM rubs r JOIN pairs p ON p.id = r.pair_id JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL WHERE p.model_id = ? AND p.shop_id = ? GROUP BY r.place ORDER BY told DESC, r.place
 `
@@ -379,65 +320,6 @@ func (q *Queries) RubsOfModel(ctx context.Context, arg RubsOfModelParams) ([]Rub
 	for rows.Next() {
 		var i RubsOfModelRow
 		if err := rows.Scan(&i.Place, &i.Told, &i.Pairs); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
-const rubsOfRunner = `-- name: RubsOfRunner :many
-SELECT r.id, r.pair_id, r.side, r.place, r.comes, r.cause, r.tried, r.helped, r.referred, r.made_at, u.name AS maker
-FROM rubs r JOIN pairs p ON p.id = r.pair_id JOIN users u ON u.id = r.made_by WHERE p.runner_id = ? AND p.shop_id = ? ORDER BY r.id DESC
-`
-
-type RubsOfRunnerParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-type RubsOfRunnerRow struct {
-	ID       uint64
-	PairID   uint64
-	Side     string
-	Place    string
-	Comes    string
-	Cause    string
-	Tried    string
-	Helped   string
-	Referred bool
-	MadeAt   time.Time
-	Maker    string
-}
-
-func (q *Queries) RubsOfRunner(ctx context.Context, arg RubsOfRunnerParams) ([]RubsOfRunnerRow, error) {
-	rows, err := q.db.QueryContext(ctx, rubsOfRunner, arg.RunnerID, arg.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []RubsOfRunnerRow
-	for rows.Next() {
-		var i RubsOfRunnerRow
-		if err := rows.Scan(
-			&i.ID,
-			&i.PairID,
-			&i.Side,
-			&i.Place,
-			&i.Comes,
-			&i.Cause,
-			&i.Tried,
-			&i.Helped,
-			&i.Referred,
-			&i.MadeAt,
-			&i.Maker,
-		); err != nil {
 			return nil, err
 		}
 		items = append(items, i)

@@ -37,52 +37,6 @@ func (q *Queries) AddConsent(ctx context.Context, arg AddConsentParams) error {
 	return err
 }
 
-const consentsOf = `-- name: ConsentsOf :many
-SELECT c.kind, c.answer, c.made_at, u.name AS maker FROM consents c JOIN users u ON u.id = c.made_by
-WHERE c.runner_id = ? AND c.shop_id = ?
-  AND c.id = (SELECT MAX(l.id) FROM consents l WHERE l.runner_id = c.runner_id AND l.kind = c.kind)
-`
-
-type ConsentsOfParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-type ConsentsOfRow struct {
-	Kind   string
-	Answer string
-	MadeAt time.Time
-	Maker  string
-}
-
-func (q *Queries) ConsentsOf(ctx context.Context, arg ConsentsOfParams) ([]ConsentsOfRow, error) {
-	rows, err := q.db.QueryContext(ctx, consentsOf, arg.RunnerID, arg.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []ConsentsOfRow
-	for rows.Next() {
-		var i ConsentsOfRow
-		if err := rows.Scan(
-			&i.Kind,
-			&i.Answer,
-			&i.MadeAt,
-			&i.Maker,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
 const decisionsOfRunner = `-- name: DecisionsOfRunner :many
 SELECT d.id, d.kind, d.value, d.reason, d.basis FROM decisions d JOIN fits t ON t.id = d.fit_id
 WHERE t.runner_id = ? AND t.shop_id = ? AND (t.closed_at IS NOT NULL OR ?) ORDER BY d.id
@@ -220,51 +174,6 @@ func (q *Queries) FramesOfRunner(ctx context.Context, arg FramesOfRunnerParams) 
 	return items, nil
 }
 
-const picturesOfRunner = `-- name: PicturesOfRunner :many
-SELECT p.id FROM pictures p JOIN fits t ON t.id = p.fit_id WHERE t.runner_id = ? AND t.shop_id = ? AND p.kind IN (/*SLICE:kinds*/?)
-`
-
-type PicturesOfRunnerParams struct {
-	RunnerID uint64
-	ShopID   uint64
-	Kinds    []string
-}
-
-func (q *Queries) PicturesOfRunner(ctx context.Context, arg PicturesOfRunnerParams) ([]uint64, error) {
-	query := picturesOfRunner
-	var queryParams []interface{}
-	queryParams = append(queryParams, arg.RunnerID)
-	queryParams = append(queryParams, arg.ShopID)
-	if len(arg.Kinds) > 0 {
-		for _, v := range arg.Kinds {
-			queryParams = append(queryParams, v)
-		}
-		query = strings.Replace(query, "/*SLICE:kinds*/?", strings.Repeat(",?", len(arg.Kinds))[1:], 1)
-	} else {
-		query = strings.Replace(query, "/*SLICE:kinds*/?", "NULL", 1)
-	}
-	rows, err := q.db.QueryContext(ctx, query, queryParams...)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []uint64
-	for rows.Next() {
-		var id uint64
-		if err := rows.Scan(&id); err != nil {
-			return nil, err
-		}
-		items = append(items, id)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
 const rewriteDecision = `-- name: RewriteDecision :exec
 UPDATE decisions SET basis = ?, reason = ? WHERE id = ? AND shop_id = ?
 `
@@ -287,18 +196,38 @@ func (q *Queries) RewriteDecision(ctx context.Context, arg RewriteDecisionParams
 }
 
 const runOutConsents = `-- name: RunOutConsents :many
-SELECT c.runner_id, c.shop_id FROM consents c
+SELECT c.runner_id, c.shop_id, c.made_at FROM consents c
 WHERE c.kind = 'health' AND c.answer = 'one_year' AND c.made_at < ?
   AND c.id = (SELECT MAX(l.id) FROM consents l WHERE l.runner_id = c.runner_id AND l.kind = c.kind)
+  AND (EXISTS (SELECT 1 FROM findings f JOIN fits t ON t.id = f.fit_id WHERE t.runner_id = c.runner_id AND t.closed_at IS NOT NULL AND f.name IN (/*SLICE:names*/?))
+    OR EXISTS (SELECT 1 FROM changes x WHERE x.runner_id = c.runner_id AND x.ended_at IS NULL AND x.made_at < c.made_at + INTERVAL 1 YEAR)
+    OR EXISTS (SELECT 1 FROM change_reports y JOIN changes x ON x.id = y.change_id WHERE x.runner_id = c.runner_id AND x.made_at < c.made_at + INTERVAL 1 YEAR))
 `
+
+type RunOutConsentsParams struct {
+	MadeBefore time.Time
+	Names      []string
+}
 
 type RunOutConsentsRow struct {
 	RunnerID uint64
 	ShopID   uint64
+	MadeAt   time.Time
 }
 
-func (q *Queries) RunOutConsents(ctx context.Context, madeBefore time.Time) ([]RunOutConsentsRow, error) {
-	rows, err := q.db.QueryContext(ctx, runOutConsents, madeBefore)
+func (q *Queries) RunOutConsents(ctx context.Context, arg RunOutConsentsParams) ([]RunOutConsentsRow, error) {
+	query := runOutConsents
+	var queryParams []interface{}
+	queryParams = append(queryParams, arg.MadeBefore)
+	if len(arg.Names) > 0 {
+		for _, v := range arg.Names {
+			queryParams = append(queryParams, v)
+		}
+		query = strings.Replace(query, "/*SLICE:names*/?", strings.Repeat(",?", len(arg.Names))[1:], 1)
+	} else {
+		query = strings.Replace(query, "/*SLICE:names*/?", "NULL", 1)
+	}
+	rows, err := q.db.QueryContext(ctx, query, queryParams...)
 	if err != nil {
 		return nil, err
 	}
@@ -306,7 +235,7 @@ func (q *Queries) RunOutConsents(ctx context.Context, madeBefore time.Time) ([]R
 	var items []RunOutConsentsRow
 	for rows.Next() {
 		var i RunOutConsentsRow
-		if err := rows.Scan(&i.RunnerID, &i.ShopID); err != nil {
+		if err := rows.Scan(&i.RunnerID, &i.ShopID, &i.MadeAt); err != nil {
 			return nil, err
 		}
 		items = append(items, i)

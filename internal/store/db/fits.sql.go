@@ -45,24 +45,28 @@ func (q *Queries) AddDecision(ctx context.Context, arg AddDecisionParams) (int64
 }
 
 const addFinding = `-- name: AddFinding :execlastid
-INSERT INTO findings (shop_id, fit_id, name, side, repeat_no, number_value, text_value, unit, error_value, withdrawn, how, made_by, made_at)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+INSERT INTO findings (shop_id, fit_id, name, side, repeat_no, model_id, other_model_id, run_kind, ground, number_value, text_value, unit, error_value, withdrawn, how, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddFindingParams struct {
-	ShopID      uint64
-	FitID       uint64
-	Name        string
-	Side        string
-	RepeatNo    int32
-	NumberValue sql.NullFloat64
-	TextValue   sql.NullString
-	Unit        string
-	ErrorValue  sql.NullFloat64
-	Withdrawn   bool
-	How         string
-	MadeBy      uint64
-	MadeAt      time.Time
+	ShopID       uint64
+	FitID        uint64
+	Name         string
+	Side         string
+	RepeatNo     int32
+	ModelID      sql.NullInt64
+	OtherModelID sql.NullInt64
+	RunKind      string
+	Ground       string
+	NumberValue  sql.NullFloat64
+	TextValue    sql.NullString
+	Unit         string
+	ErrorValue   sql.NullFloat64
+	Withdrawn    bool
+	How          string
+	MadeBy       uint64
+	MadeAt       time.Time
 }
 
 func (q *Queries) AddFinding(ctx context.Context, arg AddFindingParams) (int64, error) {
@@ -72,6 +76,10 @@ func (q *Queries) AddFinding(ctx context.Context, arg AddFindingParams) (int64, 
 		arg.Name,
 		arg.Side,
 		arg.RepeatNo,
+		arg.ModelID,
+		arg.OtherModelID,
+		arg.RunKind,
+		arg.Ground,
 		arg.NumberValue,
 		arg.TextValue,
 		arg.Unit,
@@ -126,50 +134,8 @@ func (q *Queries) CloseFit(ctx context.Context, arg CloseFitParams) error {
 	return err
 }
 
-const findingBefore = `-- name: FindingBefore :one
-SELECT id, number_value, text_value, unit, error_value, withdrawn FROM findings
-WHERE fit_id = ? AND name = ? AND side = ? AND repeat_no = ? AND id < ? ORDER BY id DESC LIMIT 1
-`
-
-type FindingBeforeParams struct {
-	FitID    uint64
-	Name     string
-	Side     string
-	RepeatNo int32
-	ID       uint64
-}
-
-type FindingBeforeRow struct {
-	ID          uint64
-	NumberValue sql.NullFloat64
-	TextValue   sql.NullString
-	Unit        string
-	ErrorValue  sql.NullFloat64
-	Withdrawn   bool
-}
-
-func (q *Queries) FindingBefore(ctx context.Context, arg FindingBeforeParams) (FindingBeforeRow, error) {
-	row := q.db.QueryRowContext(ctx, findingBefore,
-		arg.FitID,
-		arg.Name,
-		arg.Side,
-		arg.RepeatNo,
-		arg.ID,
-	)
-	var i FindingBeforeRow
-	err := row.Scan(
-		&i.ID,
-		&i.NumberValue,
-		&i.TextValue,
-		&i.Unit,
-		&i.ErrorValue,
-		&i.Withdrawn,
-	)
-	return i, err
-}
-
 const findingByID = `-- name: FindingByID :one
-SELECT id, name, side, repeat_no, number_value, text_value, unit, error_value, withdrawn FROM findings WHERE id = ? AND fit_id = ? AND shop_id = ?
+SELECT id, name, side, repeat_no, model_id, other_model_id, run_kind, ground, number_value, text_value, unit, error_value, withdrawn FROM findings WHERE id = ? AND fit_id = ? AND shop_id = ?
 `
 
 type FindingByIDParams struct {
@@ -179,15 +145,19 @@ type FindingByIDParams struct {
 }
 
 type FindingByIDRow struct {
-	ID          uint64
-	Name        string
-	Side        string
-	RepeatNo    int32
-	NumberValue sql.NullFloat64
-	TextValue   sql.NullString
-	Unit        string
-	ErrorValue  sql.NullFloat64
-	Withdrawn   bool
+	ID           uint64
+	Name         string
+	Side         string
+	RepeatNo     int32
+	ModelID      sql.NullInt64
+	OtherModelID sql.NullInt64
+	RunKind      string
+	Ground       string
+	NumberValue  sql.NullFloat64
+	TextValue    sql.NullString
+	Unit         string
+	ErrorValue   sql.NullFloat64
+	Withdrawn    bool
 }
 
 func (q *Queries) FindingByID(ctx context.Context, arg FindingByIDParams) (FindingByIDRow, error) {
@@ -198,6 +168,10 @@ func (q *Queries) FindingByID(ctx context.Context, arg FindingByIDParams) (Findi
 		&i.Name,
 		&i.Side,
 		&i.RepeatNo,
+		&i.ModelID,
+		&i.OtherModelID,
+		&i.RunKind,
+		&i.Ground,
 		&i.NumberValue,
 		&i.TextValue,
 		&i.Unit,
@@ -207,54 +181,57 @@ func (q *Queries) FindingByID(ctx context.Context, arg FindingByIDParams) (Findi
 	return i, err
 }
 
-const findingsOf = `-- name: FindingsOf :many
-SELECT f.id, f.name, f.side, f.repeat_no, f.number_value, f.text_value, f.unit, f.error_value, f.how, f.made_at, u.name AS maker
-FROM findings f JOIN users u ON u.id = f.made_by
-WHERE f.fit_id = ? AND f.shop_id = ? AND NOT f.withdrawn
-  AND f.id = (SELECT MAX(l.id) FROM findings l WHERE l.fit_id = f.fit_id AND l.name = f.name AND l.side = f.side AND l.repeat_no = f.repeat_no)
-ORDER BY f.name, f.side, f.repeat_no
+const findingsBefore = `-- name: FindingsBefore :many
+SELECT id, number_value, text_value, unit, error_value, withdrawn FROM findings
+WHERE fit_id = ? AND name = ? AND side = ? AND repeat_no = ? AND model_id <=> ? AND other_model_id <=> ? AND run_kind = ? AND ground = ?
+ORDER BY id DESC LIMIT 500
 `
 
-type FindingsOfParams struct {
-	FitID  uint64
-	ShopID uint64
+type FindingsBeforeParams struct {
+	FitID        uint64
+	Name         string
+	Side         string
+	RepeatNo     int32
+	ModelID      sql.NullInt64
+	OtherModelID sql.NullInt64
+	RunKind      string
+	Ground       string
 }
 
-type FindingsOfRow struct {
+type FindingsBeforeRow struct {
 	ID          uint64
-	Name        string
-	Side        string
-	RepeatNo    int32
 	NumberValue sql.NullFloat64
 	TextValue   sql.NullString
 	Unit        string
 	ErrorValue  sql.NullFloat64
-	How         string
-	MadeAt      time.Time
-	Maker       string
+	Withdrawn   bool
 }
 
-func (q *Queries) FindingsOf(ctx context.Context, arg FindingsOfParams) ([]FindingsOfRow, error) {
-	rows, err := q.db.QueryContext(ctx, findingsOf, arg.FitID, arg.ShopID)
+func (q *Queries) FindingsBefore(ctx context.Context, arg FindingsBeforeParams) ([]FindingsBeforeRow, error) {
+	rows, err := q.db.QueryContext(ctx, findingsBefore,
+		arg.FitID,
+		arg.Name,
+		arg.Side,
+		arg.RepeatNo,
+		arg.ModelID,
+		arg.OtherModelID,
+		arg.RunKind,
+		arg.Ground,
+	)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	var items []FindingsOfRow
+	var items []FindingsBeforeRow
 	for rows.Next() {
-		var i FindingsOfRow
+		var i FindingsBeforeRow
 		if err := rows.Scan(
 			&i.ID,
-			&i.Name,
-			&i.Side,
-			&i.RepeatNo,
 			&i.NumberValue,
 			&i.TextValue,
 			&i.Unit,
 			&i.ErrorValue,
-			&i.How,
-			&i.MadeAt,
-			&i.Maker,
+			&i.Withdrawn,
 		); err != nil {
 			return nil, err
 		}
@@ -267,42 +244,6 @@ func (q *Queries) FindingsOf(ctx context.Context, arg FindingsOfParams) ([]Findi
 		return nil, err
 	}
 	return items, nil
-}
-
-const fitByID = `-- name: FitByID :one
-SELECT f.id, f.shop_id, f.runner_id, f.fitter_id, f.started_at, f.closed_at, u.name AS fitter FROM fits f
-JOIN users u ON u.id = f.fitter_id
-WHERE f.id = ? AND f.shop_id = ?
-`
-
-type FitByIDParams struct {
-	ID     uint64
-	ShopID uint64
-}
-
-type FitByIDRow struct {
-	ID        uint64
-	ShopID    uint64
-	RunnerID  uint64
-	FitterID  uint64
-	StartedAt time.Time
-	ClosedAt  sql.NullTime
-	Fitter    string
-}
-
-func (q *Queries) FitByID(ctx context.Context, arg FitByIDParams) (FitByIDRow, error) {
-	row := q.db.QueryRowContext(ctx, fitByID, arg.ID, arg.ShopID)
-	var i FitByIDRow
-	err := row.Scan(
-		&i.ID,
-		&i.ShopID,
-		&i.RunnerID,
-		&i.FitterID,
-		&i.StartedAt,
-		&i.ClosedAt,
-		&i.Fitter,
-	)
-	return i, err
 }
 
 const fitsOfRunner = `-- name: FitsOfRunner :many
@@ -350,60 +291,8 @@ func (q *Queries) FitsOfRunner(ctx context.Context, arg FitsOfRunnerParams) ([]F
 	return items, nil
 }
 
-const latestDecisions = `-- name: LatestDecisions :many
-SELECT d.id, d.kind, d.value, d.reason, d.basis, d.made_at, u.name AS maker FROM decisions d JOIN users u ON u.id = d.made_by
-WHERE d.fit_id = ? AND d.shop_id = ?
-  AND d.id = (SELECT MAX(l.id) FROM decisions l WHERE l.fit_id = d.fit_id AND l.kind = d.kind)
-`
-
-type LatestDecisionsParams struct {
-	FitID  uint64
-	ShopID uint64
-}
-
-type LatestDecisionsRow struct {
-	ID     uint64
-	Kind   string
-	Value  string
-	Reason string
-	Basis  json.RawMessage
-	MadeAt time.Time
-	Maker  string
-}
-
-func (q *Queries) LatestDecisions(ctx context.Context, arg LatestDecisionsParams) ([]LatestDecisionsRow, error) {
-	rows, err := q.db.QueryContext(ctx, latestDecisions, arg.FitID, arg.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []LatestDecisionsRow
-	for rows.Next() {
-		var i LatestDecisionsRow
-		if err := rows.Scan(
-			&i.ID,
-			&i.Kind,
-			&i.Value,
-			&i.Reason,
-			&i.Basis,
-			&i.MadeAt,
-			&i.Maker,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
 const lockFit = `-- name: LockFit :one
-SELECT id FROM fits WHERE id = ? AND shop_id = ? FOR UPDATE
+SELECT id, runner_id, closed_at FROM fits WHERE id = ? AND shop_id = ? FOR UPDATE
 `
 
 type LockFitParams struct {
@@ -411,17 +300,23 @@ type LockFitParams struct {
 	ShopID uint64
 }
 
-func (q *Queries) LockFit(ctx context.Context, arg LockFitParams) (uint64, error) {
+type LockFitRow struct {
+	ID       uint64
+	RunnerID uint64
+	ClosedAt sql.NullTime
+}
+
+func (q *Queries) LockFit(ctx context.Context, arg LockFitParams) (LockFitRow, error) {
 	row := q.db.QueryRowContext(ctx, lockFit, arg.ID, arg.ShopID)
-	var id uint64
-	err := row.Scan(&id)
-	return id, err
+	var i LockFitRow
+	err := row.Scan(&i.ID, &i.RunnerID, &i.ClosedAt)
+	return i, err
 }
 
 const openFits = `-- name: OpenFits :many
 SELECT f.id, f.runner_id, f.started_at, r.name AS runner, u.name AS fitter FROM fits f
 JOIN runners r ON r.id = f.runner_id JOIN users u ON u.id = f.fitter_id
-WHERE f.shop_id = ? AND f.closed_at IS NULL AND r.practice_seed IS NULL ORDER BY f.started_at DESC, f.id DESC LIMIT ?
+WHERE f.shop_id = ? AND f.closed_at IS NULL AND r.practice_seed IS NULL AND r.erased_at IS NULL ORDER BY f.started_at DESC, f.id DESC LIMIT ?
 `
 
 type OpenFitsParams struct {
@@ -478,57 +373,4 @@ type ReopenFitParams struct {
 func (q *Queries) ReopenFit(ctx context.Context, arg ReopenFitParams) error {
 	_, err := q.db.ExecContext(ctx, reopenFit, arg.ID, arg.ShopID)
 	return err
-}
-
-const soleLooks = `-- name: SoleLooks :many
-SELECT f.fit_id, t.started_at, f.name, f.side, f.repeat_no, f.number_value, f.text_value FROM findings f JOIN fits t ON t.id = f.fit_id
-WHERE t.runner_id = ? AND t.shop_id = ? AND f.name IN ('own_pair', 'sole') AND NOT f.withdrawn
-  AND f.id = (SELECT MAX(l.id) FROM findings l WHERE l.fit_id = f.fit_id AND l.name = f.name AND l.side = f.side AND l.repeat_no = f.repeat_no)
-ORDER BY t.started_at, f.fit_id
-`
-
-type SoleLooksParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-type SoleLooksRow struct {
-	FitID       uint64
-	StartedAt   time.Time
-	Name        string
-	Side        string
-	RepeatNo    int32
-	NumberValue sql.NullFloat64
-	TextValue   sql.NullString
-}
-
-func (q *Queries) SoleLooks(ctx context.Context, arg SoleLooksParams) ([]SoleLooksRow, error) {
-	rows, err := q.db.QueryContext(ctx, soleLooks, arg.RunnerID, arg.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []SoleLooksRow
-	for rows.Next() {
-		var i SoleLooksRow
-		if err := rows.Scan(
-			&i.FitID,
-			&i.StartedAt,
-			&i.Name,
-			&i.Side,
-			&i.RepeatNo,
-			&i.NumberValue,
-			&i.TextValue,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
 }

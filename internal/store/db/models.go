@@ -57,20 +57,24 @@ type Decision struct {
 }
 
 type Finding struct {
-	ID          uint64
-	ShopID      uint64
-	FitID       uint64
-	Name        string
-	Side        string
-	RepeatNo    int32
-	NumberValue sql.NullFloat64
-	TextValue   sql.NullString
-	Unit        string
-	ErrorValue  sql.NullFloat64
-	Withdrawn   bool
-	How         string
-	MadeBy      uint64
-	MadeAt      time.Time
+	ID           uint64
+	ShopID       uint64
+	FitID        uint64
+	Name         string
+	Side         string
+	RepeatNo     int32
+	NumberValue  sql.NullFloat64
+	TextValue    sql.NullString
+	Unit         string
+	ErrorValue   sql.NullFloat64
+	Withdrawn    bool
+	How          string
+	MadeBy       uint64
+	MadeAt       time.Time
+	ModelID      sql.NullInt64
+	OtherModelID sql.NullInt64
+	RunKind      string
+	Ground       string
 }
 
 type Fit struct {
@@ -103,6 +107,26 @@ type Inspection struct {
 	MadeBy        uint64
 	MadeAt        time.Time
 	WithdrawnAt   sql.NullTime
+}
+
+type Job struct {
+	ID       uint64
+	ShopID   sql.NullInt64
+	Kind     string
+	Subject  string
+	Live     sql.NullBool
+	Args     json.RawMessage
+	State    string
+	Done     int32
+	Total    int32
+	Note     string
+	Tries    int32
+	RunAfter time.Time
+	BeatAt   sql.NullTime
+	Worker   string
+	MadeBy   sql.NullInt64
+	MadeAt   time.Time
+	EndedAt  sql.NullTime
 }
 
 type Link struct {
@@ -338,11 +362,11 @@ type RunFile struct {
 	ID       uint64
 	ShopID   uint64
 	RunnerID uint64
-	Name     string
 	Digest   []byte
 	Data     []byte
 	MadeBy   uint64
 	MadeAt   time.Time
+	Name     string
 }
 
 type RunMove struct {
@@ -377,6 +401,7 @@ type Runner struct {
 	MadeBy       uint64
 	MadeAt       time.Time
 	PracticeSeed sql.NullInt64
+	ErasedAt     sql.NullTime
 }
 
 type Sale struct {
@@ -424,6 +449,39 @@ type Submission struct {
 	Token  string
 	Result string
 	MadeAt time.Time
+	Form   string
+	Digest []byte
+}
+
+type Upload struct {
+	ID       uint64
+	ShopID   uint64
+	RunnerID sql.NullInt64
+	Kind     string
+	Name     string
+	How      string
+	State    string
+	Asked    json.RawMessage
+	Found    []byte
+	MadeBy   uint64
+	ByLink   bool
+	MadeAt   time.Time
+}
+
+type UploadFile struct {
+	UploadID uint64
+	Number   int32
+	Piece    int32
+	Name     string
+	Data     []byte
+}
+
+type UploadTrack struct {
+	UploadID uint64
+	Number   int32
+	Name     string
+	Digest   []byte
+	Data     []byte
 }
 
 type User struct {
@@ -437,4 +495,31 @@ type User struct {
 	Theme        string
 	CreatedAt    time.Time
 	DisabledAt   sql.NullTime
+}
+
+type Verdict struct {
+	RunnerID uint64
+	ShopID   uint64
+	Stale    bool
+	ChangeNo int64
+	AsOf     time.Time
+	Fault    string
+}
+
+type VerdictLine struct {
+	ID       uint64
+	ShopID   uint64
+	RunnerID uint64
+	FitID    uint64
+	PairID   sql.NullInt64
+	ModelID  sql.NullInt64
+	List     string
+	Kind     string
+	Urgency  int8
+	OnDay    time.Time
+	UkHalf   int16
+	Width    string
+	Label    string
+	Words    string
+	Detail   json.RawMessage
 }

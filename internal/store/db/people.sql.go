@@ -98,13 +98,14 @@ func (q *Queries) AddSignInTry(ctx context.Context, arg AddSignInTryParams) erro
 }
 
 const addSubmission = `-- name: AddSubmission :exec
-INSERT INTO submissions (user_id, token, result, made_at) VALUES (?, ?, ?, ?)
+INSERT INTO submissions (user_id, token, form, digest, result, made_at) VALUES (?, ?, ?, ?, '', ?)
 `
 
 type AddSubmissionParams struct {
 	UserID uint64
 	Token  string
-	Result string
+	Form   string
+	Digest []byte
 	MadeAt time.Time
 }
 
@@ -112,7 +113,8 @@ func (q *Queries) AddSubmission(ctx context.Context, arg AddSubmissionParams) er
 	_, err := q.db.ExecContext(ctx, addSubmission,
 		arg.UserID,
 		arg.Token,
-		arg.Result,
+		arg.Form,
+		arg.Digest,
 		arg.MadeAt,
 	)
 	return err
@@ -200,8 +202,95 @@ func (q *Queries) CountSignInTries(ctx context.Context, arg CountSignInTriesPara
 	return i, err
 }
 
+const dropFrame = `-- name: DropFrame :exec
+DELETE FROM recording_frames WHERE recording_id = ? AND number = ?
+`
+
+type DropFrameParams struct {
+	RecordingID uint64
+	Number      int32
+}
+
+func (q *Queries) DropFrame(ctx context.Context, arg DropFrameParams) error {
+	_, err := q.db.ExecContext(ctx, dropFrame, arg.RecordingID, arg.Number)
+	return err
+}
+
+const dropLinksOf = `-- name: DropLinksOf :exec
+DELETE FROM links WHERE runner_id = ? AND shop_id = ?
+`
+
+type DropLinksOfParams struct {
+	RunnerID sql.NullInt64
+	ShopID   uint64
+}
+
+func (q *Queries) DropLinksOf(ctx context.Context, arg DropLinksOfParams) error {
+	_, err := q.db.ExecContext(ctx, dropLinksOf, arg.RunnerID, arg.ShopID)
+	return err
+}
+
+const dropVerdict = `-- name: DropVerdict :exec
+DELETE FROM verdicts WHERE runner_id = ?
+`
+
+func (q *Queries) DropVerdict(ctx context.Context, runnerID uint64) error {
+	_, err := q.db.ExecContext(ctx, dropVerdict, runnerID)
+	return err
+}
+
+const framesOfErased = `-- name: FramesOfErased :many
+SELECT f.recording_id, f.number FROM recording_frames f JOIN recordings r ON r.id = f.recording_id JOIN fits t ON t.id = r.fit_id WHERE t.runner_id = ? LIMIT 200
+`
+
+type FramesOfErasedRow struct {
+	RecordingID uint64
+	Number      int32
+}
+
+func (q *Queries) FramesOfErased(ctx context.Context, runnerID uint64) ([]FramesOfErasedRow, error) {
+	rows, err := q.db.QueryContext(ctx, framesOfErased, runnerID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []FramesOfErasedRow
+	for rows.Next() {
+		var i FramesOfErasedRow
+		if err := rows.Scan(&i.RecordingID, &i.Number); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const markErased = `-- name: MarkErased :execrows
+UPDATE runners SET erased_at = ?, name = 'erased', contact = '' WHERE id = ? AND shop_id = ? AND erased_at IS NULL
+`
+
+type MarkErasedParams struct {
+	ErasedAt sql.NullTime
+	ID       uint64
+	ShopID   uint64
+}
+
+func (q *Queries) MarkErased(ctx context.Context, arg MarkErasedParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, markErased, arg.ErasedAt, arg.ID, arg.ShopID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
 const runnerByID = `-- name: RunnerByID :one
-SELECT id, shop_id, name, contact, chart, practice_seed, made_by, made_at FROM runners WHERE id = ? AND shop_id = ?
+SELECT id, name, contact, chart, practice_seed FROM runners WHERE id = ? AND shop_id = ? AND erased_at IS NULL
 `
 
 type RunnerByIDParams struct {
@@ -211,13 +300,10 @@ type RunnerByIDParams struct {
 
 type RunnerByIDRow struct {
 	ID           uint64
-	ShopID       uint64
 	Name         string
 	Contact      string
 	Chart        string
 	PracticeSeed sql.NullInt64
-	MadeBy       uint64
-	MadeAt       time.Time
 }
 
 func (q *Queries) RunnerByID(ctx context.Context, arg RunnerByIDParams) (RunnerByIDRow, error) {
@@ -225,13 +311,10 @@ func (q *Queries) RunnerByID(ctx context.Context, arg RunnerByIDParams) (RunnerB
 	var i RunnerByIDRow
 	err := row.Scan(
 		&i.ID,
-		&i.ShopID,
 		&i.Name,
 		&i.Contact,
 		&i.Chart,
 		&i.PracticeSeed,
-		&i.MadeBy,
-		&i.MadeAt,
 	)
 	return i, err
 }
@@ -240,7 +323,7 @@ const searchRunners = `-- name: SearchRunners :many
 SELECT r.id, r.name, r.contact, r.chart,
   CAST((SELECT COUNT(*) FROM fits f WHERE f.runner_id = r.id) AS SIGNED) AS fits,
   CAST((SELECT COUNT(*) FROM pairs p WHERE p.runner_id = r.id AND p.set_aside_on IS NULL AND p.taken_back_at IS NULL) AS SIGNED) AS pairs
-FROM runners r WHERE r.shop_id = ? AND r.practice_seed IS NULL AND r.name LIKE ? ORDER BY r.name, r.id LIMIT ?
+FROM runners r WHERE r.shop_id = ? AND r.practice_seed IS NULL AND r.erased_at IS NULL AND r.name LIKE ? ORDER BY r.name, r.id LIMIT ?
 `
 
 type SearchRunnersParams struct {
@@ -331,34 +414,26 @@ func (q *Queries) SetUserUnits(ctx context.Context, arg SetUserUnitsParams) erro
 	return err
 }
 
-const settingsOf = `-- name: SettingsOf :many
-SELECT s.name, s.value, s.made_at, u.name AS maker FROM settings s
-JOIN users u ON u.id = s.made_by
-WHERE s.shop_id = ? AND s.id = (SELECT MAX(l.id) FROM settings l WHERE l.shop_id = s.shop_id AND l.name = s.name AND l.made_at <= ?)
-ORDER BY s.name
+const settingsHistory = `-- name: SettingsHistory :many
+SELECT s.name, s.value, s.made_at, u.name AS maker FROM settings s JOIN users u ON u.id = s.made_by WHERE s.shop_id = ? ORDER BY s.id
 `
 
-type SettingsOfParams struct {
-	ShopID uint64
-	AsOf   time.Time
-}
-
-type SettingsOfRow struct {
+type SettingsHistoryRow struct {
 	Name   string
 	Value  string
 	MadeAt time.Time
 	Maker  string
 }
 
-func (q *Queries) SettingsOf(ctx context.Context, arg SettingsOfParams) ([]SettingsOfRow, error) {
-	rows, err := q.db.QueryContext(ctx, settingsOf, arg.ShopID, arg.AsOf)
+func (q *Queries) SettingsHistory(ctx context.Context, shopID uint64) ([]SettingsHistoryRow, error) {
+	rows, err := q.db.QueryContext(ctx, settingsHistory, shopID)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	var items []SettingsOfRow
+	var items []SettingsHistoryRow
 	for rows.Next() {
-		var i SettingsOfRow
+		var i SettingsHistoryRow
 		if err := rows.Scan(
 			&i.Name,
 			&i.Value,
@@ -425,7 +500,7 @@ func (q *Queries) ShopByName(ctx context.Context, name string) (ShopByNameRow, e
 }
 
 const submissionResult = `-- name: SubmissionResult :one
-SELECT result FROM submissions WHERE user_id = ? AND token = ?
+SELECT result, form, digest FROM submissions WHERE user_id = ? AND token = ?
 `
 
 type SubmissionResultParams struct {
@@ -433,11 +508,17 @@ type SubmissionResultParams struct {
 	Token  string
 }
 
-func (q *Queries) SubmissionResult(ctx context.Context, arg SubmissionResultParams) (string, error) {
+type SubmissionResultRow struct {
+	Result string
+	Form   string
+	Digest []byte
+}
+
+func (q *Queries) SubmissionResult(ctx context.Context, arg SubmissionResultParams) (SubmissionResultRow, error) {
 	row := q.db.QueryRowContext(ctx, submissionResult, arg.UserID, arg.Token)
-	var result string
-	err := row.Scan(&result)
-	return result, err
+	var i SubmissionResultRow
+	err := row.Scan(&i.Result, &i.Form, &i.Digest)
+	return i, err
 }
 
 const updateRunner = `-- name: UpdateRunner :exec
@@ -538,4 +619,15 @@ func (q *Queries) UsersOfShop(ctx context.Context, shopID uint64) ([]UsersOfShop
 		return nil, err
 	}
 	return items, nil
+}
+
+const zoneOf = `-- name: ZoneOf :one
+SELECT value FROM settings WHERE shop_id = ? AND name = 'time_zone' ORDER BY id DESC LIMIT 1
+`
+
+func (q *Queries) ZoneOf(ctx context.Context, shopID uint64) (string, error) {
+	row := q.db.QueryRowContext(ctx, zoneOf, shopID)
+	var value string
+	err := row.Scan(&value)
+	return value, err
 }

@@ -535,6 +535,27 @@ func (q *Queries) RecordingsOfRunner(ctx context.Context, arg RecordingsOfRunner
 	return items, nil
 }
 
+const resumeRecording = `-- name: ResumeRecording :exec
+UPDATE recordings SET description = ?, kept = ? WHERE id = ? AND shop_id = ?
+`
+
+type ResumeRecordingParams struct {
+	Description json.RawMessage
+	Kept        bool
+	ID          uint64
+	ShopID      uint64
+}
+
+func (q *Queries) ResumeRecording(ctx context.Context, arg ResumeRecordingParams) error {
+	_, err := q.db.ExecContext(ctx, resumeRecording,
+		arg.Description,
+		arg.Kept,
+		arg.ID,
+		arg.ShopID,
+	)
+	return err
+}
+
 const setRecordingCorrections = `-- name: SetRecordingCorrections :exec
 UPDATE recordings SET corrections = ? WHERE id = ? AND shop_id = ?
 `

@@ -9,7 +9,6 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
-	"strings"
 	"time"
 )
 
@@ -38,70 +37,6 @@ func (q *Queries) AddReport(ctx context.Context, arg AddReportParams) error {
 		arg.MadeAt,
 	)
 	return err
-}
-
-const feetFindings = `-- name: FeetFindings :many
-SELECT f.fit_id, f.name, f.side, f.repeat_no, f.number_value, f.text_value, f.error_value FROM findings f
-WHERE f.shop_id = ? AND NOT f.withdrawn AND f.fit_id IN (/*SLICE:fits*/?)
-  AND f.name IN ('length_mm', 'ball_mm', 'heel_to_ball_mm', 'instep_mm', 'scan_length_mm', 'scan_ball_mm', 'scan_instep_mm', 'counts', 'volume', 'arch', 'print_reading')
-  AND f.id = (SELECT MAX(l.id) FROM findings l WHERE l.fit_id = f.fit_id AND l.name = f.name AND l.side = f.side AND l.repeat_no = f.repeat_no)
-`
-
-type FeetFindingsParams struct {
-	ShopID uint64
-	Fits   []uint64
-}
-
-type FeetFindingsRow struct {
-	FitID       uint64
-	Name        string
-	Side        string
-	RepeatNo    int32
-	NumberValue sql.NullFloat64
-	TextValue   sql.NullString
-	ErrorValue  sql.NullFloat64
-}
-
-func (q *Queries) FeetFindings(ctx context.Context, arg FeetFindingsParams) ([]FeetFindingsRow, error) {
-	query := feetFindings
-	var queryParams []interface{}
-	queryParams = append(queryParams, arg.ShopID)
-	if len(arg.Fits) > 0 {
-		for _, v := range arg.Fits {
-			queryParams = append(queryParams, v)
-		}
-		query = strings.Replace(query, "/*SLICE:fits*/?", strings.Repeat(",?", len(arg.Fits))[1:], 1)
-	} else {
-		query = strings.Replace(query, "/*SLICE:fits*/?", "NULL", 1)
-	}
-	rows, err := q.db.QueryContext(ctx, query, queryParams...)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []FeetFindingsRow
-	for rows.Next() {
-		var i FeetFindingsRow
-		if err := rows.Scan(
-			&i.FitID,
-			&i.Name,
-			&i.Side,
-			&i.RepeatNo,
-			&i.NumberValue,
-			&i.TextValue,
-			&i.ErrorValue,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
 }
 
 const lateReports = `-- name: LateReports :many
@@ -136,55 +71,6 @@ func (q *Queries) LateReports(ctx context.Context, arg LateReportsParams) ([]Lat
 			&i.RunnerID,
 			&i.FitID,
 			&i.Comfort,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
-const reportsOfRunner = `-- name: ReportsOfRunner :many
-SELECT r.pair_id, r.after_days, r.comfort, r.note, r.made_at, u.name AS maker FROM pair_reports r
-JOIN pairs p ON p.id = r.pair_id JOIN users u ON u.id = r.made_by WHERE p.runner_id = ? AND p.shop_id = ? ORDER BY r.id DESC
-`
-
-type ReportsOfRunnerParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-type ReportsOfRunnerRow struct {
-	PairID    uint64
-	AfterDays int32
-	Comfort   int8
-	Note      string
-	MadeAt    time.Time
-	Maker     string
-}
-
-func (q *Queries) ReportsOfRunner(ctx context.Context, arg ReportsOfRunnerParams) ([]ReportsOfRunnerRow, error) {
-	rows, err := q.db.QueryContext(ctx, reportsOfRunner, arg.RunnerID, arg.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []ReportsOfRunnerRow
-	for rows.Next() {
-		var i ReportsOfRunnerRow
-		if err := rows.Scan(
-			&i.PairID,
-			&i.AfterDays,
-			&i.Comfort,
-			&i.Note,
-			&i.MadeAt,
-			&i.Maker,
 		); err != nil {
 			return nil, err
 		}

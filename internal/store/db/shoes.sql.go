@@ -8,6 +8,7 @@ package db
 import (
 	"context"
 	"database/sql"
+	"strings"
 	"time"
 )
 
@@ -161,63 +162,79 @@ func (q *Queries) CountRunsOfPair(ctx context.Context, pairID sql.NullInt64) (in
 	return count, err
 }
 
-const deleteModelSizes = `-- name: DeleteModelSizes :exec
-DELETE FROM model_sizes WHERE model_id = ?
+const fileDigests = `-- name: FileDigests :many
+SELECT f.id, f.digest, EXISTS (SELECT 1 FROM runs r WHERE r.file_id = f.id AND r.withdrawn_at IS NULL) AS counts FROM run_files f WHERE f.runner_id = ? AND f.shop_id = ?
 `
 
-func (q *Queries) DeleteModelSizes(ctx context.Context, modelID uint64) error {
-	_, err := q.db.ExecContext(ctx, deleteModelSizes, modelID)
-	return err
-}
-
-const looseRuns = `-- name: LooseRuns :many
-SELECT id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, how FROM runs
-WHERE runner_id = ? AND shop_id = ? AND pair_id IS NULL AND withdrawn_at IS NULL ORDER BY run_on, started_at, id
-`
-
-type LooseRunsParams struct {
+type FileDigestsParams struct {
 	RunnerID uint64
 	ShopID   uint64
 }
 
-type LooseRunsRow struct {
-	ID        uint64
-	RunOn     time.Time
-	Km        float64
-	Ground    string
-	Kind      string
-	Wet       bool
-	TempC     sql.NullFloat64
-	StartedAt sql.NullTime
-	Minutes   sql.NullFloat64
-	AscentM   sql.NullFloat64
-	FileID    sql.NullInt64
-	How       string
+type FileDigestsRow struct {
+	ID     uint64
+	Digest []byte
+	Counts bool
 }
 
-func (q *Queries) LooseRuns(ctx context.Context, arg LooseRunsParams) ([]LooseRunsRow, error) {
-	rows, err := q.db.QueryContext(ctx, looseRuns, arg.RunnerID, arg.ShopID)
+func (q *Queries) FileDigests(ctx context.Context, arg FileDigestsParams) ([]FileDigestsRow, error) {
+	rows, err := q.db.QueryContext(ctx, fileDigests, arg.RunnerID, arg.ShopID)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	var items []LooseRunsRow
+	var items []FileDigestsRow
 	for rows.Next() {
-		var i LooseRunsRow
-		if err := rows.Scan(
-			&i.ID,
-			&i.RunOn,
-			&i.Km,
-			&i.Ground,
-			&i.Kind,
-			&i.Wet,
-			&i.TempC,
-			&i.StartedAt,
-			&i.Minutes,
-			&i.AscentM,
-			&i.FileID,
-			&i.How,
-		); err != nil {
+		var i FileDigestsRow
+		if err := rows.Scan(&i.ID, &i.Digest, &i.Counts); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const lockRunner = `-- name: LockRunner :one
+SELECT id FROM runners WHERE id = ? AND shop_id = ? AND erased_at IS NULL FOR UPDATE
+`
+
+type LockRunnerParams struct {
+	ID     uint64
+	ShopID uint64
+}
+
+func (q *Queries) LockRunner(ctx context.Context, arg LockRunnerParams) (uint64, error) {
+	row := q.db.QueryRowContext(ctx, lockRunner, arg.ID, arg.ShopID)
+	var id uint64
+	err := row.Scan(&id)
+	return id, err
+}
+
+const modelCodes = `-- name: ModelCodes :many
+SELECT id, code FROM models WHERE shop_id = ?
+`
+
+type ModelCodesRow struct {
+	ID   uint64
+	Code string
+}
+
+func (q *Queries) ModelCodes(ctx context.Context, shopID uint64) ([]ModelCodesRow, error) {
+	rows, err := q.db.QueryContext(ctx, modelCodes, shopID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []ModelCodesRow
+	for rows.Next() {
+		var i ModelCodesRow
+		if err := rows.Scan(&i.ID, &i.Code); err != nil {
 			return nil, err
 		}
 		items = append(items, i)
@@ -347,84 +364,6 @@ func (q *Queries) ModelsOf(ctx context.Context, arg ModelsOfParams) ([]Model, er
 	return items, nil
 }
 
-const modelsOfRunnersPairs = `-- name: ModelsOfRunnersPairs :many
-SELECT id, shop_id, code, maker, name, version, year, replaces_code, change_kind, chart, surface, class, level, support_by, stack_heel_mm, stack_forefoot_mm, stack_measured_by, weight_g, softness, bounce, plate, rocker, heel_bevel, flexibility, last_shape, volume, inner_offset_mm, lug_depth_mm, lug_spacing, rubber_softness, metal_tips, rock_plate, toe_bumper, liner, upper_kind, upper_firmness, heel_counter, median_life_km, list_price, sale_price, label_us_over_uk, label_eu_shift, purpose, notes, revision FROM models WHERE id IN (SELECT p.model_id FROM pairs p WHERE p.runner_id = ? AND p.shop_id = ?)
-`
-
-type ModelsOfRunnersPairsParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-func (q *Queries) ModelsOfRunnersPairs(ctx context.Context, arg ModelsOfRunnersPairsParams) ([]Model, error) {
-	rows, err := q.db.QueryContext(ctx, modelsOfRunnersPairs, arg.RunnerID, arg.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []Model
-	for rows.Next() {
-		var i Model
-		if err := rows.Scan(
-			&i.ID,
-			&i.ShopID,
-			&i.Code,
-			&i.Maker,
-			&i.Name,
-			&i.Version,
-			&i.Year,
-			&i.ReplacesCode,
-			&i.ChangeKind,
-			&i.Chart,
-			&i.Surface,
-			&i.Class,
-			&i.Level,
-			&i.SupportBy,
-			&i.StackHeelMm,
-			&i.StackForefootMm,
-			&i.StackMeasuredBy,
-			&i.WeightG,
-			&i.Softness,
-			&i.Bounce,
-			&i.Plate,
-			&i.Rocker,
-			&i.HeelBevel,
-			&i.Flexibility,
-			&i.LastShape,
-			&i.Volume,
-			&i.InnerOffsetMm,
-			&i.LugDepthMm,
-			&i.LugSpacing,
-			&i.RubberSoftness,
-			&i.MetalTips,
-			&i.RockPlate,
-			&i.ToeBumper,
-			&i.Liner,
-			&i.UpperKind,
-			&i.UpperFirmness,
-			&i.HeelCounter,
-			&i.MedianLifeKm,
-			&i.ListPrice,
-			&i.SalePrice,
-			&i.LabelUsOverUk,
-			&i.LabelEuShift,
-			&i.Purpose,
-			&i.Notes,
-			&i.Revision,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
 const pairByID = `-- name: PairByID :one
 SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock FROM pairs WHERE id = ? AND shop_id = ? AND taken_back_at IS NULL
 `
@@ -467,124 +406,6 @@ func (q *Queries) PairByID(ctx context.Context, arg PairByIDParams) (PairByIDRow
 	return i, err
 }
 
-const pairsInUse = `-- name: PairsInUse :many
-SELECT p.id, p.runner_id, p.model_id, p.fit_id, p.uk_half, p.width, p.price, p.bought_on, p.first_worn, p.set_aside_on, r.name AS runner
-FROM pairs p JOIN runners r ON r.id = p.runner_id
-WHERE p.shop_id = ? AND r.practice_seed IS NULL AND p.set_aside_on IS NULL AND p.taken_back_at IS NULL ORDER BY p.id
-`
-
-type PairsInUseRow struct {
-	ID         uint64
-	RunnerID   uint64
-	ModelID    uint64
-	FitID      sql.NullInt64
-	UkHalf     int16
-	Width      string
-	Price      int64
-	BoughtOn   time.Time
-	FirstWorn  sql.NullTime
-	SetAsideOn sql.NullTime
-	Runner     string
-}
-
-func (q *Queries) PairsInUse(ctx context.Context, shopID uint64) ([]PairsInUseRow, error) {
-	rows, err := q.db.QueryContext(ctx, pairsInUse, shopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []PairsInUseRow
-	for rows.Next() {
-		var i PairsInUseRow
-		if err := rows.Scan(
-			&i.ID,
-			&i.RunnerID,
-			&i.ModelID,
-			&i.FitID,
-			&i.UkHalf,
-			&i.Width,
-			&i.Price,
-			&i.BoughtOn,
-			&i.FirstWorn,
-			&i.SetAsideOn,
-			&i.Runner,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
-const pairsOfRunner = `-- name: PairsOfRunner :many
-SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, aside_reason, aside_note, slowed_on FROM pairs
-WHERE runner_id = ? AND shop_id = ? AND taken_back_at IS NULL ORDER BY set_aside_on IS NOT NULL, bought_on, id
-`
-
-type PairsOfRunnerParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-type PairsOfRunnerRow struct {
-	ID          uint64
-	RunnerID    uint64
-	ModelID     uint64
-	FitID       sql.NullInt64
-	UkHalf      int16
-	Width       string
-	Price       int64
-	BoughtOn    time.Time
-	FirstWorn   sql.NullTime
-	SetAsideOn  sql.NullTime
-	AsideReason string
-	AsideNote   string
-	SlowedOn    sql.NullTime
-}
-
-func (q *Queries) PairsOfRunner(ctx context.Context, arg PairsOfRunnerParams) ([]PairsOfRunnerRow, error) {
-	rows, err := q.db.QueryContext(ctx, pairsOfRunner, arg.RunnerID, arg.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []PairsOfRunnerRow
-	for rows.Next() {
-		var i PairsOfRunnerRow
-		if err := rows.Scan(
-			&i.ID,
-			&i.RunnerID,
-			&i.ModelID,
-			&i.FitID,
-			&i.UkHalf,
-			&i.Width,
-			&i.Price,
-			&i.BoughtOn,
-			&i.FirstWorn,
-			&i.SetAsideOn,
-			&i.AsideReason,
-			&i.AsideNote,
-			&i.SlowedOn,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
 const putInStock = `-- name: PutInStock :exec
 UPDATE model_sizes SET stock = stock + 1 WHERE model_id = ? AND uk_half = ? AND width = ?
 `
@@ -598,121 +419,6 @@ type PutInStockParams struct {
 func (q *Queries) PutInStock(ctx context.Context, arg PutInStockParams) error {
 	_, err := q.db.ExecContext(ctx, putInStock, arg.ModelID, arg.UkHalf, arg.Width)
 	return err
-}
-
-const putModel = `-- name: PutModel :execlastid
-INSERT INTO models (shop_id, code, maker, name, version, year, replaces_code, change_kind, chart, surface, class, level, support_by,
-  stack_heel_mm, stack_forefoot_mm, stack_measured_by, weight_g, softness, bounce, plate, rocker, heel_bevel, flexibility, last_shape, volume,
-  inner_offset_mm, lug_depth_mm, lug_spacing, rubber_softness, metal_tips, rock_plate, toe_bumper, liner, upper_kind, upper_firmness, heel_counter,
-  median_life_km, list_price, sale_price, label_us_over_uk, label_eu_shift, purpose, notes, revision)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
-ON DUPLICATE KEY UPDATE id = LAST_INSERT_ID(id), maker = VALUES(maker), name = VALUES(name), version = VALUES(version), year = VALUES(year), replaces_code = VALUES(replaces_code), change_kind = VALUES(change_kind),
-  chart = VALUES(chart), surface = VALUES(surface), class = VALUES(class), level = VALUES(level), support_by = VALUES(support_by), stack_heel_mm = VALUES(stack_heel_mm),
-  stack_forefoot_mm = VALUES(stack_forefoot_mm), stack_measured_by = VALUES(stack_measured_by), weight_g = VALUES(weight_g), softness = VALUES(softness), bounce = VALUES(bounce), plate = VALUES(plate),
-  rocker = VALUES(rocker), heel_bevel = VALUES(heel_bevel), flexibility = VALUES(flexibility), last_shape = VALUES(last_shape), volume = VALUES(volume), inner_offset_mm = VALUES(inner_offset_mm),
-  lug_depth_mm = VALUES(lug_depth_mm), lug_spacing = VALUES(lug_spacing), rubber_softness = VALUES(rubber_softness), metal_tips = VALUES(metal_tips), rock_plate = VALUES(rock_plate), toe_bumper = VALUES(toe_bumper),
-  liner = VALUES(liner), upper_kind = VALUES(upper_kind), upper_firmness = VALUES(upper_firmness), heel_counter = VALUES(heel_counter), median_life_km = VALUES(median_life_km), list_price = VALUES(list_price),
-  sale_price = VALUES(sale_price), label_us_over_uk = VALUES(label_us_over_uk), label_eu_shift = VALUES(label_eu_shift), purpose = VALUES(purpose), notes = VALUES(notes), revision = VALUES(revision)
-`
-
-type PutModelParams struct {
-	ShopID          uint64
-	Code            string
-	Maker           string
-	Name            string
-	Version         int16
-	Year            int16
-	ReplacesCode    string
-	ChangeKind      string
-	Chart           string
-	Surface         string
-	Class           string
-	Level           string
-	SupportBy       string
-	StackHeelMm     float64
-	StackForefootMm float64
-	StackMeasuredBy string
-	WeightG         float64
-	Softness        float64
-	Bounce          float64
-	Plate           string
-	Rocker          int8
-	HeelBevel       bool
-	Flexibility     float64
-	LastShape       string
-	Volume          string
-	InnerOffsetMm   float64
-	LugDepthMm      float64
-	LugSpacing      string
-	RubberSoftness  float64
-	MetalTips       bool
-	RockPlate       bool
-	ToeBumper       bool
-	Liner           bool
-	UpperKind       string
-	UpperFirmness   float64
-	HeelCounter     string
-	MedianLifeKm    sql.NullFloat64
-	ListPrice       int64
-	SalePrice       sql.NullInt64
-	LabelUsOverUk   sql.NullFloat64
-	LabelEuShift    sql.NullFloat64
-	Purpose         string
-	Notes           string
-	Revision        int64
-}
-
-func (q *Queries) PutModel(ctx context.Context, arg PutModelParams) (int64, error) {
-	result, err := q.db.ExecContext(ctx, putModel,
-		arg.ShopID,
-		arg.Code,
-		arg.Maker,
-		arg.Name,
-		arg.Version,
-		arg.Year,
-		arg.ReplacesCode,
-		arg.ChangeKind,
-		arg.Chart,
-		arg.Surface,
-		arg.Class,
-		arg.Level,
-		arg.SupportBy,
-		arg.StackHeelMm,
-		arg.StackForefootMm,
-		arg.StackMeasuredBy,
-		arg.WeightG,
-		arg.Softness,
-		arg.Bounce,
-		arg.Plate,
-		arg.Rocker,
-		arg.HeelBevel,
-		arg.Flexibility,
-		arg.LastShape,
-		arg.Volume,
-		arg.InnerOffsetMm,
-		arg.LugDepthMm,
-		arg.LugSpacing,
-		arg.RubberSoftness,
-		arg.MetalTips,
-		arg.RockPlate,
-		arg.ToeBumper,
-		arg.Liner,
-		arg.UpperKind,
-		arg.UpperFirmness,
-		arg.HeelCounter,
-		arg.MedianLifeKm,
-		arg.ListPrice,
-		arg.SalePrice,
-		arg.LabelUsOverUk,
-		arg.LabelEuShift,
-		arg.Purpose,
-		arg.Notes,
-		arg.Revision,
-	)
-	if err != nil {
-		return 0, err
-	}
-	return result.LastInsertId()
 }
 
 const restoreRun = `-- name: RestoreRun :execrows
@@ -781,78 +487,133 @@ func (q *Queries) RunOfRunner(ctx context.Context, arg RunOfRunnerParams) (RunOf
 	return i, err
 }
 
-const runSum = `-- name: RunSum :one
-SELECT COUNT(*) AS runs, CAST(COALESCE(SUM(km * 1000), 0) AS SIGNED) AS metres FROM runs WHERE runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL
+const runPlaces = `-- name: RunPlaces :many
+SELECT r.id, r.pair_id, r.run_on, CAST(r.km * 1000 AS SIGNED) AS metres, r.started_at, r.file_id, r.split_from, r.withdrawn_at IS NOT NULL AS withdrawn,
+  p.id IS NOT NULL AND p.runner_id = r.runner_id AND p.taken_back_at IS NULL AS its_pair
+FROM runs r LEFT JOIN pairs p ON p.id = r.pair_id WHERE r.runner_id = ? AND r.shop_id = ? ORDER BY r.id
 `
 
-type RunSumParams struct {
+type RunPlacesParams struct {
 	RunnerID uint64
 	ShopID   uint64
 }
 
-type RunSumRow struct {
-	Runs   int64
-	Metres int64
-}
-
-func (q *Queries) RunSum(ctx context.Context, arg RunSumParams) (RunSumRow, error) {
-	row := q.db.QueryRowContext(ctx, runSum, arg.RunnerID, arg.ShopID)
-	var i RunSumRow
-	err := row.Scan(&i.Runs, &i.Metres)
-	return i, err
-}
-
-const runsOfRunner = `-- name: RunsOfRunner :many
-SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, how, made_at FROM runs
-WHERE runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL ORDER BY run_on, started_at, id
-`
-
-type RunsOfRunnerParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-type RunsOfRunnerRow struct {
+type RunPlacesRow struct {
 	ID        uint64
 	PairID    sql.NullInt64
 	RunOn     time.Time
-	Km        float64
-	Ground    string
-	Kind      string
-	Wet       bool
-	TempC     sql.NullFloat64
+	Metres    int64
 	StartedAt sql.NullTime
-	Minutes   sql.NullFloat64
-	AscentM   sql.NullFloat64
 	FileID    sql.NullInt64
-	How       string
-	MadeAt    time.Time
+	SplitFrom sql.NullInt64
+	Withdrawn bool
+	ItsPair   sql.NullBool
 }
 
-func (q *Queries) RunsOfRunner(ctx context.Context, arg RunsOfRunnerParams) ([]RunsOfRunnerRow, error) {
-	rows, err := q.db.QueryContext(ctx, runsOfRunner, arg.RunnerID, arg.ShopID)
+func (q *Queries) RunPlaces(ctx context.Context, arg RunPlacesParams) ([]RunPlacesRow, error) {
+	rows, err := q.db.QueryContext(ctx, runPlaces, arg.RunnerID, arg.ShopID)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	var items []RunsOfRunnerRow
+	var items []RunPlacesRow
 	for rows.Next() {
-		var i RunsOfRunnerRow
+		var i RunPlacesRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.PairID,
+			&i.RunOn,
+			&i.Metres,
+			&i.StartedAt,
+			&i.FileID,
+			&i.SplitFrom,
+			&i.Withdrawn,
+			&i.ItsPair,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const runnersWithRuns = `-- name: RunnersWithRuns :many
+SELECT DISTINCT runner_id FROM runs WHERE shop_id = ? AND runner_id > ? ORDER BY runner_id LIMIT 500
+`
+
+type RunnersWithRunsParams struct {
+	ShopID   uint64
+	RunnerID uint64
+}
+
+func (q *Queries) RunnersWithRuns(ctx context.Context, arg RunnersWithRunsParams) ([]uint64, error) {
+	rows, err := q.db.QueryContext(ctx, runnersWithRuns, arg.ShopID, arg.RunnerID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []uint64
+	for rows.Next() {
+		var runner_id uint64
+		if err := rows.Scan(&runner_id); err != nil {
+			return nil, err
+		}
+		items = append(items, runner_id)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const runsKnown = `-- name: RunsKnown :many
+SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, started_at, file_id, split_from, withdrawn_at IS NOT NULL AS withdrawn FROM runs
+WHERE runner_id = ? AND shop_id = ? ORDER BY id
+`
+
+type RunsKnownParams struct {
+	RunnerID uint64
+	ShopID   uint64
+}
+
+type RunsKnownRow struct {
+	ID        uint64
+	PairID    sql.NullInt64
+	RunOn     time.Time
+	Km        float64
+	StartedAt sql.NullTime
+	FileID    sql.NullInt64
+	SplitFrom sql.NullInt64
+	Withdrawn bool
+}
+
+func (q *Queries) RunsKnown(ctx context.Context, arg RunsKnownParams) ([]RunsKnownRow, error) {
+	rows, err := q.db.QueryContext(ctx, runsKnown, arg.RunnerID, arg.ShopID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []RunsKnownRow
+	for rows.Next() {
+		var i RunsKnownRow
 		if err := rows.Scan(
 			&i.ID,
 			&i.PairID,
 			&i.RunOn,
 			&i.Km,
-			&i.Ground,
-			&i.Kind,
-			&i.Wet,
-			&i.TempC,
 			&i.StartedAt,
-			&i.Minutes,
-			&i.AscentM,
 			&i.FileID,
-			&i.How,
-			&i.MadeAt,
+			&i.SplitFrom,
+			&i.Withdrawn,
 		); err != nil {
 			return nil, err
 		}
@@ -950,18 +711,6 @@ func (q *Queries) SetRunPair(ctx context.Context, arg SetRunPairParams) (int64, 
 	return result.RowsAffected()
 }
 
-const strayRuns = `-- name: StrayRuns :one
-SELECT COUNT(*) FROM runs r LEFT JOIN pairs p ON p.id = r.pair_id AND p.runner_id = r.runner_id AND p.taken_back_at IS NULL
-WHERE r.shop_id = ? AND r.withdrawn_at IS NULL AND r.pair_id IS NOT NULL AND p.id IS NULL
-`
-
-func (q *Queries) StrayRuns(ctx context.Context, shopID uint64) (int64, error) {
-	row := q.db.QueryRowContext(ctx, strayRuns, shopID)
-	var count int64
-	err := row.Scan(&count)
-	return count, err
-}
-
 const takeFromStock = `-- name: TakeFromStock :execrows
 UPDATE model_sizes SET stock = stock - 1 WHERE model_id = ? AND uk_half = ? AND width = ? AND stock > 0
 `
@@ -1031,4 +780,35 @@ func (q *Queries) WithdrawRun(ctx context.Context, arg WithdrawRunParams) (int64
 		return 0, err
 	}
 	return result.RowsAffected()
+}
+
+const withdrawRunParts = `-- name: WithdrawRunParts :exec
+UPDATE runs SET withdrawn_at = ?, withdrawn_by = ? WHERE id IN (/*SLICE:ids*/?) AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL
+`
+
+type WithdrawRunPartsParams struct {
+	WithdrawnAt sql.NullTime
+	WithdrawnBy sql.NullInt64
+	Ids         []uint64
+	RunnerID    uint64
+	ShopID      uint64
+}
+
+func (q *Queries) WithdrawRunParts(ctx context.Context, arg WithdrawRunPartsParams) error {
+	query := withdrawRunParts
+	var queryParams []interface{}
+	queryParams = append(queryParams, arg.WithdrawnAt)
+	queryParams = append(queryParams, arg.WithdrawnBy)
+	if len(arg.Ids) > 0 {
+		for _, v := range arg.Ids {
+			queryParams = append(queryParams, v)
+		}
+		query = strings.Replace(query, "/*SLICE:ids*/?", strings.Repeat(",?", len(arg.Ids))[1:], 1)
+	} else {
+		query = strings.Replace(query, "/*SLICE:ids*/?", "NULL", 1)
+	}
+	queryParams = append(queryParams, arg.RunnerID)
+	queryParams = append(queryParams, arg.ShopID)
+	_, err := q.db.ExecContext(ctx, query, queryParams...)
+	return err
 }

@@ -251,120 +251,20 @@ func (q *Queries) AddRunRule(ctx context.Context, arg AddRunRuleParams) error {
 	return err
 }
 
-const inspectionsOfRunner = `-- name: InspectionsOfRunner :many
-SELECT i.id, i.shop_id, i.pair_id, i.looked_on, i.tread_left, i.tread_right, i.bounce_left, i.bounce_right, i.upper_left, i.upper_right, i.evenness_left, i.evenness_right, i.beside_fresh, i.upper_hole, i.sole_through, i.aches, i.note, i.made_by, i.made_at, i.withdrawn_at, u.name AS maker FROM inspections i JOIN pairs p ON p.id = i.pair_id JOIN users u ON u.id = i.made_by
-WHERE p.runner_id = ? AND p.shop_id = ? AND i.withdrawn_at IS NULL ORDER BY i.looked_on, i.id
+const liftingOfPair = `-- name: LiftingOfPair :one
+SELECT CAST(COALESCE(SUM(hours), 0) AS DOUBLE) AS hours FROM pair_lifting WHERE pair_id = ? AND shop_id = ?
 `
 
-type InspectionsOfRunnerParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-type InspectionsOfRunnerRow struct {
-	ID            uint64
-	ShopID        uint64
-	PairID        uint64
-	LookedOn      time.Time
-	TreadLeft     sql.NullFloat64
-	TreadRight    sql.NullFloat64
-	BounceLeft    sql.NullFloat64
-	BounceRight   sql.NullFloat64
-	UpperLeft     sql.NullFloat64
-	UpperRight    sql.NullFloat64
-	EvennessLeft  sql.NullFloat64
-	EvennessRight sql.NullFloat64
-	BesideFresh   bool
-	UpperHole     bool
-	SoleThrough   bool
-	Aches         string
-	Note          string
-	MadeBy        uint64
-	MadeAt        time.Time
-	WithdrawnAt   sql.NullTime
-	Maker         string
-}
-
-func (q *Queries) InspectionsOfRunner(ctx context.Context, arg InspectionsOfRunnerParams) ([]InspectionsOfRunnerRow, error) {
-	rows, err := q.db.QueryContext(ctx, inspectionsOfRunner, arg.RunnerID, arg.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []InspectionsOfRunnerRow
-	for rows.Next() {
-		var i InspectionsOfRunnerRow
-		if err := rows.Scan(
-			&i.ID,
-			&i.ShopID,
-			&i.PairID,
-			&i.LookedOn,
-			&i.TreadLeft,
-			&i.TreadRight,
-			&i.BounceLeft,
-			&i.BounceRight,
-			&i.UpperLeft,
-			&i.UpperRight,
-			&i.EvennessLeft,
-			&i.EvennessRight,
-			&i.BesideFresh,
-			&i.UpperHole,
-			&i.SoleThrough,
-			&i.Aches,
-			&i.Note,
-			&i.MadeBy,
-			&i.MadeAt,
-			&i.WithdrawnAt,
-			&i.Maker,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
-const liftingOfRunner = `-- name: LiftingOfRunner :many
-SELECT l.pair_id, CAST(SUM(l.hours) AS DOUBLE) AS hours FROM pair_lifting l JOIN pairs p ON p.id = l.pair_id WHERE p.runner_id = ? AND p.shop_id = ? GROUP BY l.pair_id
-`
-
-type LiftingOfRunnerParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-type LiftingOfRunnerRow struct {
+type LiftingOfPairParams struct {
 	PairID uint64
-	Hours  float64
+	ShopID uint64
 }
 
-func (q *Queries) LiftingOfRunner(ctx context.Context, arg LiftingOfRunnerParams) ([]LiftingOfRunnerRow, error) {
-	rows, err := q.db.QueryContext(ctx, liftingOfRunner, arg.RunnerID, arg.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []LiftingOfRunnerRow
-	for rows.Next() {
-		var i LiftingOfRunnerRow
-		if err := rows.Scan(&i.PairID, &i.Hours); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
+func (q *Queries) LiftingOfPair(ctx context.Context, arg LiftingOfPairParams) (float64, error) {
+	row := q.db.QueryRowContext(ctx, liftingOfPair, arg.PairID, arg.ShopID)
+	var hours float64
+	err := row.Scan(&hours)
+	return hours, err
 }
 
 const linkByDigest = `-- name: LinkByDigest :one
@@ -466,96 +366,6 @@ func (q *Queries) PairPhoto(ctx context.Context, arg PairPhotoParams) ([]byte, e
 	return data, err
 }
 
-const pairPhotosOfRunner = `-- name: PairPhotosOfRunner :many
-SELECT f.id, f.pair_id, f.side, f.made_at FROM pair_photos f JOIN pairs p ON p.id = f.pair_id WHERE p.runner_id = ? AND p.shop_id = ? ORDER BY f.id
-`
-
-type PairPhotosOfRunnerParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-type PairPhotosOfRunnerRow struct {
-	ID     uint64
-	PairID uint64
-	Side   string
-	MadeAt time.Time
-}
-
-func (q *Queries) PairPhotosOfRunner(ctx context.Context, arg PairPhotosOfRunnerParams) ([]PairPhotosOfRunnerRow, error) {
-	rows, err := q.db.QueryContext(ctx, pairPhotosOfRunner, arg.RunnerID, arg.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []PairPhotosOfRunnerRow
-	for rows.Next() {
-		var i PairPhotosOfRunnerRow
-		if err := rows.Scan(
-			&i.ID,
-			&i.PairID,
-			&i.Side,
-			&i.MadeAt,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
-const racesOfRunner = `-- name: RacesOfRunner :many
-SELECT id, name, race_on, km, pair_id FROM races WHERE runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL ORDER BY race_on, id
-`
-
-type RacesOfRunnerParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-type RacesOfRunnerRow struct {
-	ID     uint64
-	Name   string
-	RaceOn time.Time
-	Km     float64
-	PairID sql.NullInt64
-}
-
-func (q *Queries) RacesOfRunner(ctx context.Context, arg RacesOfRunnerParams) ([]RacesOfRunnerRow, error) {
-	rows, err := q.db.QueryContext(ctx, racesOfRunner, arg.RunnerID, arg.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []RacesOfRunnerRow
-	for rows.Next() {
-		var i RacesOfRunnerRow
-		if err := rows.Scan(
-			&i.ID,
-			&i.Name,
-			&i.RaceOn,
-			&i.Km,
-			&i.PairID,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
 const revokeLink = `-- name: RevokeLink :execrows
 UPDATE links SET revoked_at = ? WHERE id = ? AND shop_id = ? AND revoked_at IS NULL
 `
@@ -610,111 +420,6 @@ func (q *Queries) RunFile(ctx context.Context, arg RunFileParams) (RunFileRow, e
 	var i RunFileRow
 	err := row.Scan(&i.Name, &i.Data)
 	return i, err
-}
-
-const runFileDigests = `-- name: RunFileDigests :many
-SELECT f.digest FROM run_files f WHERE f.runner_id = ? AND f.shop_id = ? AND EXISTS (SELECT 1 FROM runs r WHERE r.file_id = f.id AND r.withdrawn_at IS NULL)
-`
-
-type RunFileDigestsParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-func (q *Queries) RunFileDigests(ctx context.Context, arg RunFileDigestsParams) ([][]byte, error) {
-	rows, err := q.db.QueryContext(ctx, runFileDigests, arg.RunnerID, arg.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items [][]byte
-	for rows.Next() {
-		var digest []byte
-		if err := rows.Scan(&digest); err != nil {
-			return nil, err
-		}
-		items = append(items, digest)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
-const runRules = `-- name: RunRules :many
-SELECT id, kind, ground, pair_id, second_pair FROM run_rules WHERE runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL ORDER BY id
-`
-
-type RunRulesParams struct {
-	RunnerID uint64
-	ShopID   uint64
-}
-
-type RunRulesRow struct {
-	ID         uint64
-	Kind       string
-	Ground     string
-	PairID     uint64
-	SecondPair sql.NullInt64
-}
-
-func (q *Queries) RunRules(ctx context.Context, arg RunRulesParams) ([]RunRulesRow, error) {
-	rows, err := q.db.QueryContext(ctx, runRules, arg.RunnerID, arg.ShopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []RunRulesRow
-	for rows.Next() {
-		var i RunRulesRow
-		if err := rows.Scan(
-			&i.ID,
-			&i.Kind,
-			&i.Ground,
-			&i.PairID,
-			&i.SecondPair,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
-const runnersOfShop = `-- name: RunnersOfShop :many
-SELECT id FROM runners WHERE shop_id = ? ORDER BY id
-`
-
-func (q *Queries) RunnersOfShop(ctx context.Context, shopID uint64) ([]uint64, error) {
-	rows, err := q.db.QueryContext(ctx, runnersOfShop, shopID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []uint64
-	for rows.Next() {
-		var id uint64
-		if err := rows.Scan(&id); err != nil {
-			return nil, err
-		}
-		items = append(items, id)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
 }
 
 const touchLink = `-- name: TouchLink :exec

@@ -1,10 +1,6 @@
 -- name: AddRub :exec
 INSERT INTO rubs (shop_id, pair_id, side, place, comes, cause, tried, referred, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
--- name: RubsOfRunner :many
-SELECT r.id, r.pair_id, r.side, r.place, r.comes, r.cause, r.tried, r.helped, r.referred, r.made_at, u.name AS maker
-FROM rubs r JOIN pairs p ON p.id = r.pair_id JOIN users u ON u.id = r.made_by WHERE p.runner_id = ? AND p.shop_id = ? ORDER BY r.id DESC;
-
 -- name: SetRubHelped :execrows
 UPDATE rubs SET helped = sqlc.arg(helped) WHERE rubs.id = sqlc.arg(id) AND rubs.shop_id = sqlc.arg(shop_id) AND rubs.pair_id IN (SELECT p.id FROM pairs p WHERE p.runner_id = sqlc.arg(runner_id));
 
@@ -14,12 +10,6 @@ SELECT r.place, COUNT(*) AS told, COUNT(DISTINCT p.id) AS pairs FROM rubs r JOIN
 -- name: AddChange :execlastid
 INSERT INTO changes (shop_id, runner_id, from_name, to_name, asked, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?);
 
--- name: ChangesOfRunner :many
-SELECT id, from_name, to_name, asked, made_at, ended_at FROM changes WHERE runner_id = ? AND shop_id = ? ORDER BY id DESC;
-
--- name: ChangeReports :many
-SELECT r.change_id, r.week, r.soreness, r.place, r.night FROM change_reports r JOIN changes c ON c.id = r.change_id WHERE c.runner_id = ? AND c.shop_id = ? ORDER BY r.change_id, r.week;
-
 -- name: AddChangeReport :exec
 INSERT INTO change_reports (shop_id, change_id, week, soreness, place, night, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?);
 
@@ -28,7 +18,7 @@ UPDATE changes SET ended_at = ? WHERE id = ? AND runner_id = ? AND shop_id = ? A
 
 -- name: PracticeFits :many
 SELECT f.id AS fit_id, f.runner_id, r.name, r.practice_seed, f.started_at FROM fits f JOIN runners r ON r.id = f.runner_id
-WHERE f.shop_id = ? AND f.fitter_id = ? AND r.practice_seed IS NOT NULL ORDER BY f.id DESC;
+WHERE f.shop_id = ? AND f.fitter_id = ? AND r.practice_seed IS NOT NULL AND r.erased_at IS NULL ORDER BY f.id DESC;
 
 -- name: AddPracticeScore :exec
 INSERT INTO practice_scores (shop_id, user_id, seed, points, score, made_at) VALUES (?, ?, ?, ?, ?, ?);
@@ -38,3 +28,9 @@ SELECT id, seed, points, score, made_at FROM practice_scores WHERE user_id = ? A
 
 -- name: ClearPracticeScores :exec
 DELETE FROM practice_scores WHERE user_id = ? AND shop_id = ?;
+
+-- name: RewriteChange :exec
+UPDATE changes SET asked = ?, ended_at = ? WHERE id = ? AND shop_id = ?;
+
+-- name: DeleteChangeReports :exec
+DELETE FROM change_reports WHERE change_id = ? AND shop_id = ?;

@@ -40,12 +40,6 @@ DELETE FROM sign_in_tries WHERE login_hash = sqlc.arg(login_hash) OR tried_at < 
 -- name: AddSetting :exec
 INSERT INTO settings (shop_id, name, value, made_by, made_at) VALUES (?, ?, ?, ?, ?);
 
--- name: SettingsOf :many
-SELECT s.name, s.value, s.made_at, u.name AS maker FROM settings s
-JOIN users u ON u.id = s.made_by
-WHERE s.shop_id = sqlc.arg(shop_id) AND s.id = (SELECT MAX(l.id) FROM settings l WHERE l.shop_id = s.shop_id AND l.name = s.name AND l.made_at <= sqlc.arg(as_of))
-ORDER BY s.name;
-
 -- name: AddRunner :execlastid
 INSERT INTO runners (shop_id, name, contact, chart, practice_seed, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?);
 
@@ -53,22 +47,43 @@ INSERT INTO runners (shop_id, name, contact, chart, practice_seed, made_by, made
 UPDATE runners SET name = ?, contact = ?, chart = ? WHERE id = ? AND shop_id = ?;
 
 -- name: RunnerByID :one
-SELECT id, shop_id, name, contact, chart, practice_seed, made_by, made_at FROM runners WHERE id = ? AND shop_id = ?;
+SELECT id, name, contact, chart, practice_seed FROM runners WHERE id = ? AND shop_id = ? AND erased_at IS NULL;
 
 -- name: SearchRunners :many
 SELECT r.id, r.name, r.contact, r.chart,
   CAST((SELECT COUNT(*) FROM fits f WHERE f.runner_id = r.id) AS SIGNED) AS fits,
   CAST((SELECT COUNT(*) FROM pairs p WHERE p.runner_id = r.id AND p.set_aside_on IS NULL AND p.taken_back_at IS NULL) AS SIGNED) AS pairs
-FROM runners r WHERE r.shop_id = ? AND r.practice_seed IS NULL AND r.name LIKE ? ORDER BY r.name, r.id LIMIT ?;
+FROM runners r WHERE r.shop_id = ? AND r.practice_seed IS NULL AND r.erased_at IS NULL AND r.name LIKE ? ORDER BY r.name, r.id LIMIT ?;
 
 -- name: SubmissionResult :one
-SELECT result FROM submissions WHERE user_id = ? AND token = ?;
+SELECT result, form, digest FROM submissions WHERE user_id = ? AND token = ?;
 
 -- name: AddSubmission :exec
-INSERT INTO submissions (user_id, token, result, made_at) VALUES (?, ?, ?, ?);
+INSERT INTO submissions (user_id, token, form, digest, result, made_at) VALUES (?, ?, ?, ?, '', ?);
 
 -- name: SetSubmissionResult :exec
 UPDATE submissions SET result = ? WHERE user_id = ? AND token = ?;
 
 -- name: ClearSubmissions :exec
 DELETE FROM submissions WHERE made_at < ?;
+
+-- name: SettingsHistory :many
+SELECT s.name, s.value, s.made_at, u.name AS maker FROM settings s JOIN users u ON u.id = s.made_by WHERE s.shop_id = ? ORDER BY s.id;
+
+-- name: ZoneOf :one
+SELECT value FROM settings WHERE shop_id = ? AND name = 'time_zone' ORDER BY id DESC LIMIT 1;
+
+-- name: MarkErased :execrows
+UPDATE runners SET erased_at = ?, name = 'erased', contact = '' WHERE id = ? AND shop_id = ? AND erased_at IS NULL;
+
+-- name: DropVerdict :exec
+DELETE FROM verdicts WHERE runner_id = ?;
+
+-- name: DropLinksOf :exec
+DELETE FROM links WHERE runner_id = ? AND shop_id = ?;
+
+-- name: FramesOfErased :many
+SELECT f.recording_id, f.number FROM recording_frames f JOIN recordings r ON r.id = f.recording_id JOIN fits t ON t.id = r.fit_id WHERE t.runner_id = ? LIMIT 200;
+
+-- name: DropFrame :exec
+DELETE FROM recording_frames WHERE recording_id = ? AND number = ?;

@@ -4,14 +4,8 @@ INSERT INTO run_files (shop_id, runner_id, name, digest, data, made_by, made_at)
 -- name: RunFile :one
 SELECT name, data FROM run_files WHERE id = ? AND runner_id = ? AND shop_id = ?;
 
--- name: RunFileDigests :many
-SELECT f.digest FROM run_files f WHERE f.runner_id = ? AND f.shop_id = ? AND EXISTS (SELECT 1 FROM runs r WHERE r.file_id = f.id AND r.withdrawn_at IS NULL);
-
 -- name: AddRunRule :exec
 INSERT INTO run_rules (shop_id, runner_id, kind, ground, pair_id, second_pair, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?);
-
--- name: RunRules :many
-SELECT id, kind, ground, pair_id, second_pair FROM run_rules WHERE runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL ORDER BY id;
 
 -- name: WithdrawRunRule :execrows
 UPDATE run_rules SET withdrawn_at = ? WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL;
@@ -20,10 +14,6 @@ UPDATE run_rules SET withdrawn_at = ? WHERE id = ? AND runner_id = ? AND shop_id
 INSERT INTO inspections (shop_id, pair_id, looked_on, tread_left, tread_right, bounce_left, bounce_right, upper_left, upper_right, evenness_left, evenness_right, beside_fresh, upper_hole, sole_through, aches, note, made_by, made_at)
 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
--- name: InspectionsOfRunner :many
-SELECT i.*, u.name AS maker FROM inspections i JOIN pairs p ON p.id = i.pair_id JOIN users u ON u.id = i.made_by
-WHERE p.runner_id = ? AND p.shop_id = ? AND i.withdrawn_at IS NULL ORDER BY i.looked_on, i.id;
-
 -- name: WithdrawInspection :execrows
 UPDATE inspections SET withdrawn_at = sqlc.arg(withdrawn_at) WHERE inspections.id = sqlc.arg(id) AND inspections.shop_id = sqlc.arg(shop_id) AND inspections.withdrawn_at IS NULL
 AND inspections.pair_id IN (SELECT p.id FROM pairs p WHERE p.runner_id = sqlc.arg(runner_id));
@@ -31,23 +21,14 @@ AND inspections.pair_id IN (SELECT p.id FROM pairs p WHERE p.runner_id = sqlc.ar
 -- name: AddPairPhoto :exec
 INSERT INTO pair_photos (shop_id, pair_id, side, data, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?);
 
--- name: PairPhotosOfRunner :many
-SELECT f.id, f.pair_id, f.side, f.made_at FROM pair_photos f JOIN pairs p ON p.id = f.pair_id WHERE p.runner_id = ? AND p.shop_id = ? ORDER BY f.id;
-
 -- name: PairPhoto :one
 SELECT f.data FROM pair_photos f JOIN pairs p ON p.id = f.pair_id WHERE f.id = ? AND p.runner_id = ? AND p.shop_id = ?;
 
 -- name: AddLifting :exec
 INSERT INTO pair_lifting (shop_id, pair_id, hours, made_by, made_at) VALUES (?, ?, ?, ?, ?);
 
--- name: LiftingOfRunner :many
-SELECT l.pair_id, CAST(SUM(l.hours) AS DOUBLE) AS hours FROM pair_lifting l JOIN pairs p ON p.id = l.pair_id WHERE p.runner_id = ? AND p.shop_id = ? GROUP BY l.pair_id;
-
 -- name: AddRace :exec
 INSERT INTO races (shop_id, runner_id, name, race_on, km, pair_id, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?);
-
--- name: RacesOfRunner :many
-SELECT id, name, race_on, km, pair_id FROM races WHERE runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL ORDER BY race_on, id;
 
 -- name: WithdrawRace :execrows
 UPDATE races SET withdrawn_at = ? WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL;
@@ -74,5 +55,5 @@ INSERT INTO run_columns (shop_id, header, columns_read, made_by, made_at) VALUES
 -- name: RunColumns :one
 SELECT columns_read FROM run_columns WHERE shop_id = ? AND header = ? ORDER BY id DESC LIMIT 1;
 
--- name: RunnersOfShop :many
-SELECT id FROM runners WHERE shop_id = ? ORDER BY id;
+-- name: LiftingOfPair :one
+SELECT CAST(COALESCE(SUM(hours), 0) AS DOUBLE) AS hours FROM pair_lifting WHERE pair_id = ? AND shop_id = ?;

@@ -15,25 +15,26 @@ import (
 	"strings"
 	"time"
 
-	"github.com/gin-gonic/gin"
-
 	"trevik/internal/app"
+	"trevik/internal/app/visit"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/term"
+	"trevik/internal/form"
+	"trevik/internal/record"
 	"trevik/internal/web/kit"
 )
 
 // Station is one station of the bench.
 type Station struct {
-	Path string // as in app.Stations
+	Path string // as in record.Stations
 	Name string
 	Lead string // what the fitter does here, a sentence
 	// Body gives what the station's findings show.
-	Body func(c *gin.Context, b *Bench, fit *app.Fit) (any, error)
-	// Template holds "table", the form, and "findings", what follows from it.
+	Body func(c *kit.Req, b *Bench, fit *record.Conclusions) (any, error)
+	// Template holds "table", the sent, and "findings", what follows from it.
 	Template *template.Template
 	// Fields are those of a form of the station's own, drawn by View.Own.
-	Fields []app.Field
+	Fields []form.Field
 	// Extra are the station's own routes beside showing and recording.
 	Extra func(b *Bench) []kit.Route
 }
@@ -58,23 +59,26 @@ func (b *Bench) Routes() []kit.Route {
 	var out []kit.Route
 	for _, s := range b.stations {
 		out = append(out, kit.Route{Method: http.MethodGet, Path: "/fits/:fit/" + s.Path, Roles: kit.Everyone, Handle: b.show(s)})
-		if len(app.Fields[s.Path]) > 0 {
-			out = append(out, kit.Route{Method: http.MethodPost, Path: "/fits/:fit/" + s.Path, Roles: kit.Everyone, Handle: b.record(s)})
+		if len(record.DeclsAt(s.Path)) > 0 {
+			out = append(out, kit.Route{Method: http.MethodPost, Path: "/fits/:fit/" + s.Path, Roles: kit.Everyone, Handle: b.record(s), Free: true})
 		}
 		if s.Extra != nil {
-			out = append(out, s.Extra(b)...)
+			for _, r := range s.Extra(b) {
+				r.Back = "/fits/:fit/" + s.Path
+				out = append(out, r)
+			}
 		}
 	}
 	return append(out,
 		kit.Route{Method: http.MethodGet, Path: "/fits/:fit", Roles: kit.Everyone, Handle: b.begin},
-		kit.Route{Method: http.MethodPost, Path: "/fits/:fit/undo", Roles: kit.Everyone, Handle: b.undo},
+		kit.Route{Method: http.MethodPost, Path: "/fits/:fit/undo", Roles: kit.Everyone, Handle: b.undo, Free: true, Back: "/fits/:fit"},
 	)
 }
 
 // View is what a station's templates see.
 type View struct {
 	kit.Page
-	Fit     *app.Fit
+	Fit     *record.Conclusions
 	Station Station
 	Rail    []RailRow
 	Slips   []SlipGroup
@@ -89,9 +93,49 @@ type View struct {
 
 // Saved is the note that something was kept.
 type Saved struct {
-	At  time.Time
-	IDs string // what Undo takes back
+	At    time.Time
+	IDs   string // what Undo takes back
+	Notes []string
 }
+
+// Slip is a finding as a slip of paper, with where it leads.
+type Slip struct {
+	record.Slip
+	ID   string
+	URL  string
+	Lift string // the address of the answer without it; empty where it is no evidence
+	Look string // the address that shows what it moved
+}
+
+// SlipGroup is slips that stand together; Note says why they are pinned.
+type SlipGroup struct {
+	Note  string
+	Slips []Slip
+}
+
+// slips are a fit's findings on the page.
+func slips(fit *record.Conclusions) ([]SlipGroup, error) {
+	groups, err := fit.Slips()
+	var out []SlipGroup
+	n := 0
+	for _, g := range groups {
+		shown := SlipGroup{Note: g.Note}
+		for _, x := range g.Slips {
+			n++
+			s := Slip{Slip: x, ID: fmt.Sprintf("slip-%d", n), URL: URL(fit.ID, x.Station)}
+			if x.Liftable {
+				s.Lift = URL(fit.ID, "support") + "?without=" + x.Evidence
+				s.Look = URL(fit.ID, "support") + "/ladder?slip=" + x.Evidence
+			}
+			shown.Slips = append(shown.Slips, s)
+		}
+		out = append(out, shown)
+	}
+	return out, err
+}
+
+// Showed is the newest finding that the page shows.
+func (v View) Showed() uint64 { return v.Fit.Newest() }
 
 // URL is the address of the station in this fit.
 func (v View) URL() string { return URL(v.Fit.ID, v.Station.Path) }
@@ -99,37 +143,37 @@ func (v View) URL() string { return URL(v.Fit.ID, v.Station.Path) }
 // URL is the address of a station of a fit.
 func URL(fit uint64, station string) string { return fmt.Sprintf("/fits/%d/%s", fit, station) }
 
-// F is the control of a field: name, then a side or a number of the repeat.
+// F is the control of a finding by its name, then a side, the number of a row, or the id of a
+// model.
 func (v View) F(name string, at ...any) (kit.Control, error) {
-	k := app.Key{Name: name}
+	k := record.Key{Name: name}
 	for _, a := range at {
 		switch a := a.(type) {
 		case int:
-			k.Repeat = a
+			k.Row = a
+		case uint64:
+			k.Model = a
 		case string:
 			k.Side = term.Side(a)
 		case term.Side:
 			k.Side = a
 		}
 	}
-	return v.control(k)
-}
-
-func (v View) control(k app.Key) (kit.Control, error) {
-	f, key, ok := app.FieldOf(v.Station.Path, k.Input())
+	d, key, ok := record.InputAt(v.Station.Path, k.Input())
 	if !ok {
-		return kit.Control{}, fmt.Errorf("no field %q at %s", k.Input(), v.Station.Path)
+		return kit.Control{}, fmt.Errorf("no finding %q at %s", k.Input(), v.Station.Path)
 	}
 	var typed []string
 	if v.Faults[k.Input()] != "" {
 		typed = v.typed[k.Input()]
 	}
-	c := kit.ControlOf(f, key, v.Units(), v.Fit.Findings[key], typed, v.Faults[k.Input()])
+	f := v.Fit.Finding(key)
+	c := kit.ControlOf(d.Field, key.Input(), v.Units(), kit.Held{Number: f.Number, Text: f.Text}, typed, v.Faults[k.Input()])
 	c.Disabled = !v.Fit.Open()
 	return c.SaveBy(v.URL()), nil
 }
 
-// Own is the controls of the station's own form, by name.
+// Own is the controls of the station's own sent, by name.
 func (v View) Own() map[string]kit.Control {
 	return kit.Controls(v.Station.Fields, v.Units(), v.typed, v.Faults)
 }
@@ -156,15 +200,8 @@ func (v View) Pick(name string, at ...any) (kit.Control, error) {
 	return c, err
 }
 
-// Label is a field's name for people.
-func (v View) Label(name string) string {
-	for _, f := range app.Fields[v.Station.Path] {
-		if f.Name == name {
-			return f.Label
-		}
-	}
-	return name
-}
+// Label is a finding's name for people.
+func (v View) Label(name string) string { return record.LabelOf(name) }
 
 // FaultsOf joins the faults whose field begins so: those of a file, which has no
 // fields on the page.
@@ -188,16 +225,16 @@ func (v View) Errs() []kit.Control {
 }
 
 // Load finds the fit of a request.
-func (b *Bench) Load(c *gin.Context) (*app.Fit, error) {
-	id, err := kit.ID(c, "fit")
+func (b *Bench) Load(c *kit.Req) (*record.Conclusions, error) {
+	id, err := kit.RowID(c, "fit")
 	if err != nil {
 		return nil, err
 	}
-	return b.App.Fit(c, kit.MustWho(c), id)
+	return b.App.Visits.Fit(c.Ctx(), c.Who, id)
 }
 
 // View makes a station's view of a fit.
-func (b *Bench) View(c *gin.Context, s Station, fit *app.Fit) (View, error) {
+func (b *Bench) View(c *kit.Req, s Station, fit *record.Conclusions) (View, error) {
 	v := View{Page: b.NewPage(c, fit.Runner.Name+" · "+s.Name), Fit: fit, Station: s, Faults: map[string]string{}}
 	v.Path = URL(fit.ID, s.Path)
 	at := slices.IndexFunc(b.stations, func(o Station) bool { return o.Path == s.Path })
@@ -207,12 +244,8 @@ func (b *Bench) View(c *gin.Context, s Station, fit *app.Fit) (View, error) {
 	if at+1 < len(b.stations) {
 		v.Next = &b.stations[at+1]
 	}
-	pairs, err := b.App.Pairs(c, kit.MustWho(c), fit.Runner.ID)
-	if err != nil {
-		return v, err
-	}
-	c.Set(pairsKey, pairs)
-	if v.Rail, err = b.rail(fit, s, pairs); err != nil {
+	var err error
+	if v.Rail, err = b.rail(fit, s); err != nil {
 		return v, err
 	}
 	if v.Slips, err = slips(fit); err != nil {
@@ -224,38 +257,39 @@ func (b *Bench) View(c *gin.Context, s Station, fit *app.Fit) (View, error) {
 	return v, err
 }
 
-const pairsKey = "pairs"
-
-// Pairs of the runner whose view is being made.
-func Pairs(c *gin.Context) []app.Pair { return c.MustGet(pairsKey).([]app.Pair) }
-
 // Show answers with a station's page; faults of a form that was sent stand at
 // their fields, with what was typed.
-func (b *Bench) Show(c *gin.Context, s Station, fit *app.Fit, form url.Values, faults fault.List) {
+func (b *Bench) Show(c *kit.Req, s Station, fit *record.Conclusions, sent url.Values, faults fault.List) error {
 	v, err := b.View(c, s, fit)
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
 	code := http.StatusOK
 	if len(faults) > 0 {
 		code = http.StatusUnprocessableEntity
-		v.typed = form
+		v.typed = sent
 		v.Faults, v.Notice = kit.Say(faults, func(in string) bool {
-			_, sent := form[in]
-			return sent || strings.Contains(in, ".") || slices.ContainsFunc(s.Fields, func(f app.Field) bool { return f.Name == in })
+			_, sent := sent[in]
+			return sent || strings.Contains(in, ".") || slices.ContainsFunc(s.Fields, func(f form.Field) bool { return f.Name == in })
 		})
 	}
 	if at, err := strconv.ParseInt(c.Query("saved"), 10, 64); err == nil && len(faults) == 0 {
-		v.Saved = &Saved{At: time.Unix(at, 0).UTC(), IDs: digits(c.Query("ids"))}
+		v.Saved = &Saved{At: c.Who.In(time.Unix(at, 0)), IDs: digits(c.Query("ids")), Notes: c.QueryArray("note")}
 	}
-	b.Render(c, code, s.Template, "bench", v)
+	return b.Render(c, code, s.Template, "bench", v)
 }
 
 // SavedURL is a station's address with the note of what was saved, and its undo.
-func (b *Bench) SavedURL(fit *app.Fit, station string, saved app.Saved) string {
-	return fmt.Sprintf("%s?saved=%d&ids=%s", URL(fit.ID, station), saved.At.Unix(), idList(saved.IDs))
+func (b *Bench) SavedURL(fit *record.Conclusions, station string, saved visit.Saved) string {
+	to := fmt.Sprintf("%s?saved=%d&ids=%s", URL(fit.ID, station), saved.At.Unix(), idList(saved.IDs))
+	for _, n := range saved.Notes[:min(len(saved.Notes), mostNotes)] {
+		to += "&note=" + url.QueryEscape(n)
+	}
+	return to
 }
+
+// mostNotes is how many notes an address carries.
+const mostNotes = 8
 
 func digits(s string) string {
 	return strings.Map(func(r rune) rune {
@@ -268,126 +302,115 @@ func digits(s string) string {
 
 // Done ends a station's own form: faults stand at their fields with what was typed,
 // other errors have their page, and else the browser goes on.
-func (b *Bench) Done(c *gin.Context, s Station, fit *app.Fit, form url.Values, err error, next string) {
+func (b *Bench) Done(c *kit.Req, s Station, fit *record.Conclusions, sent url.Values, err error, next string) error {
 	if faults, ok := fault.As(err); ok {
-		b.Show(c, s, fit, form, faults)
-		return
+		return b.Show(c, s, fit, sent, faults)
 	}
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, next)
+	return kit.Go(c, next)
 }
 
-func (b *Bench) show(s Station) gin.HandlerFunc {
-	return func(c *gin.Context) {
+func (b *Bench) show(s Station) kit.Handler {
+	return func(c *kit.Req) error {
 		fit, err := b.Load(c)
 		if err != nil {
-			b.Fail(c, err)
-			return
+			return err
 		}
-		b.Show(c, s, fit, nil, nil)
+		return b.Show(c, s, fit, nil, nil)
 	}
 }
 
-func (b *Bench) begin(c *gin.Context) {
+func (b *Bench) begin(c *kit.Req) error {
 	fit, err := b.Load(c)
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, URL(fit.ID, b.stations[0].Path))
+	return kit.Go(c, URL(fit.ID, b.stations[0].Path))
 }
 
 // record keeps what a station's form holds: the values that are allowed are
 // saved, the others come back with their faults and as they were typed.
-func (b *Bench) record(s Station) gin.HandlerFunc {
-	return func(c *gin.Context) {
-		who := kit.MustWho(c)
+func (b *Bench) record(s Station) kit.Handler {
+	return func(c *kit.Req) error {
 		fit, err := b.Load(c)
 		if err != nil {
-			b.Fail(c, err)
-			return
+			return err
 		}
-		form, err := kit.Form(c, func(name string) bool {
-			_, _, ok := app.FieldOf(s.Path, name)
-			return ok || name == "go"
+		sent, err := kit.Form(c, func(name string) bool {
+			_, _, ok := record.InputAt(s.Path, name)
+			return ok || name == "go" || name == "seen"
 		})
 		if err != nil {
-			b.Fail(c, err)
-			return
+			return err
 		}
 		var faults fault.List
-		var values []app.Value
+		var values []record.Value
 		var posted []string
-		for _, input := range slices.Sorted(maps.Keys(form)) {
-			f, k, ok := app.FieldOf(s.Path, input)
+		for _, input := range slices.Sorted(maps.Keys(sent)) {
+			d, k, ok := record.InputAt(s.Path, input)
 			if !ok {
 				continue
 			}
 			posted = append(posted, input)
-			if f.Reforms && kit.IsHTMX(c) {
+			if d.Reforms && kit.IsHTMX(c) {
 				c.Header("HX-Refresh", "true")
 			}
-			if v, ok := f.Read(&faults, k, form[input], who.Units); ok {
+			if v, ok := d.Read(&faults, k, sent[input], c.Who.Units); ok {
 				values = append(values, v)
 			}
 		}
-		saved, err := b.App.Record(c, who, fit.ID, values)
+		seen, _ := strconv.ParseUint(sent.Get("seen"), 10, 63) // what is no number is not told
+		saved, err := b.App.Visits.Record(c.Ctx(), c.Who, fit.ID, visit.Page{Newest: seen, Whole: !kit.IsHTMX(c)}, values)
+		if more, ok := fault.As(err); ok {
+			faults, err = append(faults, more...), nil
+		}
 		if err != nil {
-			b.Fail(c, err)
-			return
+			return err
 		}
 		if !kit.IsHTMX(c) && len(faults) == 0 {
 			to := s.Path
-			if g := form.Get("go"); g != "" && slices.Contains(app.Stations, g) {
+			if g := sent.Get("go"); g != "" && slices.Contains(record.Stations, g) {
 				to = g
 			}
-			kit.Go(c, b.SavedURL(fit, to, saved))
-			return
+			return kit.Go(c, b.SavedURL(fit, to, saved))
 		}
-		if fit, err = b.App.Fit(c, who, fit.ID); err != nil {
-			b.Fail(c, err)
-			return
+		if fit, err = b.Load(c); err != nil {
+			return err
 		}
 		if !kit.IsHTMX(c) {
-			b.Show(c, s, fit, form, faults)
-			return
+			return b.Show(c, s, fit, sent, faults)
 		}
-		b.parts(c, s, fit, faults, posted, saved)
+		return b.parts(c, s, fit, faults, posted, saved)
 	}
 }
 
 // Changed answers after something of a station was changed by hand: the page or its
 // parts as they are now, with the faults that kept it from changing.
-func (b *Bench) Changed(c *gin.Context, s Station, err error) { b.ChangedBy(c, s, nil, err) }
+func (b *Bench) Changed(c *kit.Req, s Station, err error) error { return b.ChangedBy(c, s, nil, err) }
 
-// ChangedBy is Changed by a form, at whose fields the faults stand.
-func (b *Bench) ChangedBy(c *gin.Context, s Station, form url.Values, err error) {
+// ChangedBy is Changed by a sent, at whose fields the faults stand.
+func (b *Bench) ChangedBy(c *kit.Req, s Station, sent url.Values, err error) error {
 	faults, faulty := fault.As(err)
 	if err != nil && !faulty {
-		b.Fail(c, err)
-		return
+		return err
 	}
 	fit, err := b.Load(c)
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
 	if !kit.IsHTMX(c) {
-		b.Show(c, s, fit, form, faults)
-		return
+		return b.Show(c, s, fit, sent, faults)
 	}
-	b.parts(c, s, fit, faults, slices.Sorted(maps.Keys(form)), app.Saved{At: b.App.Now()})
+	return b.parts(c, s, fit, faults, slices.Sorted(maps.Keys(sent)), visit.Saved{At: b.App.Now()})
 }
 
 // parts answers htmx with what changes when something was saved.
-func (b *Bench) parts(c *gin.Context, s Station, fit *app.Fit, faults fault.List, posted []string, saved app.Saved) {
+func (b *Bench) parts(c *kit.Req, s Station, fit *record.Conclusions, faults fault.List, posted []string, saved visit.Saved) error {
 	v, err := b.View(c, s, fit)
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
 	v.Faults, v.Notice = kit.Say(faults, func(in string) bool { return slices.Contains(posted, in) })
 	v.posted = posted
@@ -395,9 +418,9 @@ func (b *Bench) parts(c *gin.Context, s Station, fit *app.Fit, faults fault.List
 	if len(faults) > 0 {
 		code = http.StatusUnprocessableEntity
 	} else {
-		v.Saved = &Saved{At: saved.At, IDs: idList(saved.IDs)}
+		v.Saved = &Saved{At: c.Who.In(saved.At), IDs: idList(saved.IDs), Notes: saved.Notes}
 	}
-	b.Render(c, code, s.Template, "parts", v)
+	return b.Render(c, code, s.Template, "parts", v)
 }
 
 func idList(ids []uint64) string {
@@ -409,36 +432,30 @@ func idList(ids []uint64) string {
 }
 
 // undo takes the last saving back and shows the station anew.
-func (b *Bench) undo(c *gin.Context) {
-	who := kit.MustWho(c)
+func (b *Bench) undo(c *kit.Req) error {
 	fit, err := b.Load(c)
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	form, err := kit.Form(c, kit.Known("ids", "station"))
+	sent, err := kit.Form(c, kit.Known("ids", "station"))
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	station := form.Get("station")
-	if !slices.Contains(app.Stations, station) {
-		b.Fail(c, app.ErrNotFound)
-		return
+	station := sent.Get("station")
+	if !slices.Contains(record.Stations, station) {
+		return app.ErrNotFound
 	}
 	var ids []uint64
-	for _, s := range strings.Split(form.Get("ids"), ",") {
+	for _, s := range strings.Split(sent.Get("ids"), ",") {
 		id, err := strconv.ParseUint(s, 10, 63)
 		if err != nil || len(ids) > 500 {
-			b.Fail(c, app.ErrNotFound)
-			return
+			return app.ErrNotFound
 		}
 		ids = append(ids, id)
 	}
-	saved, err := b.App.Undo(c, who, fit.ID, ids)
+	saved, err := b.App.Visits.Undo(c.Ctx(), c.Who, fit.ID, ids)
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, b.SavedURL(fit, station, saved))
+	return kit.Go(c, b.SavedURL(fit, station, saved))
 }

@@ -4,8 +4,8 @@ import (
 	"html/template"
 	"strconv"
 
-	"trevik/internal/app"
 	"trevik/internal/core/term"
+	"trevik/internal/record"
 	"trevik/internal/web/draw"
 )
 
@@ -19,19 +19,18 @@ type RailRow struct {
 }
 
 // rail draws every station's finding.
-func (b *Bench) rail(fit *app.Fit, current Station, pairs []app.Pair) ([]RailRow, error) {
+func (b *Bench) rail(fit *record.Conclusions, current Station) ([]RailRow, error) {
 	answer, err := fit.Support()
 	if err != nil {
 		return nil, err
 	}
-	parts, _ := fit.Week()
+	parts, _, _ := fit.WeekTold()
 	km := make([]float64, len(parts))
 	for i, p := range parts {
 		km[i] = p.KM
 	}
-	serving := fit.Serve(pairs)
 	used := 0.0
-	worn, err := fit.Worn(serving)
+	worn, err := fit.Worn()
 	if err != nil {
 		return nil, err
 	}
@@ -42,17 +41,11 @@ func (b *Bench) rail(fit *app.Fit, current Station, pairs []app.Pair) ([]RailRow
 	drawings := map[string]func() (template.HTML, bool){
 		"hello": func() (template.HTML, bool) { return draw.MiniWeek(km), len(km) > 0 },
 		"old-pair": func() (template.HTML, bool) {
-			return draw.MiniSole(fit.Text("felt_right", "", 0)), fit.Text("present_pair", "", 0) != "" || fit.Text("present_level", "", 0) != ""
+			return draw.MiniSole(record.FeltRight.Of(fit.Visit)), record.PresentPair.Known(fit.Visit) || record.PresentLevel.Known(fit.Visit)
 		},
-		"feet": func() (template.HTML, bool) { return draw.MiniFeet(fit.Feet()), fit.Measured() },
+		"feet": func() (template.HTML, bool) { return draw.MiniFeet(fit.Feet()), fit.HasFeet() },
 		"print": func() (template.HTML, bool) {
-			seen := func(s term.Side) term.Arch {
-				if r := fit.PrintReading(s); r != nil {
-					return r.Arch
-				}
-				return term.Arch(fit.Text("arch", s, 0))
-			}
-			l, r := seen(term.Left), seen(term.Right)
+			l, r := fit.Arch(term.Left), fit.Arch(term.Right)
 			return draw.MiniArch(l, r), l != "" || r != ""
 		},
 		"gait": func() (template.HTML, bool) {
@@ -60,11 +53,11 @@ func (b *Bench) rail(fit *app.Fit, current Station, pairs []app.Pair) ([]RailRow
 			return draw.MiniGait(l, r), l != "" || r != ""
 		},
 		"support": func() (template.HTML, bool) {
-			return draw.MiniLadder(answer.Level), !answer.Refer && answer.Confidence > 0.2
+			return draw.MiniLadder(answer.Level), answer.Told()
 		},
 		"shoes":    func() (template.HTML, bool) { return draw.MiniShoe(1), choice != nil },
-		"try-on":   func() (template.HTML, bool) { return draw.MiniShoe(3), tried(fit) },
-		"rotation": func() (template.HTML, bool) { return draw.MiniShoe(min(len(serving.Pairs), 3)), len(serving.Pairs) > 0 },
+		"try-on":   func() (template.HTML, bool) { return draw.MiniShoe(3), len(record.TryComfort.Models(fit.Visit)) > 0 },
+		"rotation": func() (template.HTML, bool) { return draw.MiniShoe(min(len(worn), 3)), len(worn) > 0 },
 		"distance": func() (template.HTML, bool) { return draw.MiniFan(used), len(worn) > 0 },
 		"card":     func() (template.HTML, bool) { return draw.MiniPage(), choice != nil },
 	}
@@ -80,13 +73,4 @@ func (b *Bench) rail(fit *app.Fit, current Station, pairs []app.Pair) ([]RailRow
 		rows[i] = row
 	}
 	return rows, nil
-}
-
-func tried(fit *app.Fit) bool {
-	for k := range fit.Findings {
-		if k.Name == "try_comfort" {
-			return true
-		}
-	}
-	return false
 }

@@ -1,50 +1,45 @@
 package desk
 
 import (
+	"errors"
 	"html/template"
 	"net/http"
 	"net/url"
 	"slices"
 	"strconv"
-
-	"github.com/gin-gonic/gin"
+	"time"
 
 	"trevik/internal/app"
+	"trevik/internal/app/wardrobe"
 	"trevik/internal/core/care"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/term"
+	"trevik/internal/form"
+	"trevik/internal/record"
 	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
 )
 
 // dayFields say what a day is like.
-var dayFields = []app.Field{
-	{Name: "ground", Label: "On", Kind: app.Choice, Choices: texts(term.Grounds)},
-	{Name: "conditions", Label: "It is", Kind: app.Many, Choices: texts(term.Conditions)},
+var dayFields = []form.Field{
+	{Name: "ground", Label: "On", Kind: form.Choice, Choices: form.Words(term.Grounds)},
+	{Name: "conditions", Label: "It is", Kind: form.Many, Choices: form.Words(term.Conditions)},
 }
 
-func texts[T ~string](list []T) []string {
-	out := make([]string, len(list))
-	for i, v := range list {
-		out[i] = string(v)
-	}
-	return out
-}
-
-var careFields = slices.Concat(app.RubFields, app.ChangeFields, app.SoreFields)
+var careFields = slices.Concat(wardrobe.RubFields, wardrobe.ChangeFields, wardrobe.SoreFields)
 
 type rubLine struct {
-	app.RubReport
+	record.RubReport
 	Pair string
 }
 
 type changeLine struct {
-	app.Changing
+	record.Changing
 	Picture template.HTML
 }
 
 type careView struct {
-	Runner   app.Runner
+	Runner   *record.Runner
 	Foot     template.HTML
 	Place    string
 	Rub      *care.Rubbed
@@ -58,43 +53,41 @@ type careView struct {
 	Changes  []changeLine
 	Day      map[string]kit.Control
 	Asked    bool
-	Own      []app.ForDay
-	Shelf    []app.ForDay
+	Own      []record.ForDay
+	Shelf    []record.ForDay
 	Needs    []string
 	Caution  []string
 	Controls map[string]kit.Control
 	Today    string
 	URL      string
-	FitURL   string
 	Lace     map[string]template.HTML
 }
 
-func (d *Desk) care(c *gin.Context) { d.showCare(c, http.StatusOK, nil, nil) }
+func (d *Desk) care(c *kit.Req) error { return d.showCare(c, http.StatusOK, nil, nil) }
 
 // showCare is what comes after the sale, for a runner.
-func (d *Desk) showCare(c *gin.Context, code int, form url.Values, faults fault.List) {
-	who := kit.MustWho(c)
-	id, err := kit.ID(c, "runner")
+func (d *Desk) showCare(c *kit.Req, code int, sent url.Values, faults fault.List) error {
+	id, err := kit.RowID(c, "runner")
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	r, err := d.App.Runner(c, who, id)
+	r, err := d.App.Visits.Runner(c.Ctx(), c.Who, id)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	pairs, err := d.App.Pairs(c, who, id)
-	if err != nil {
-		d.Fail(c, err)
-		return
+	// What follows from their latest visit; nil where they had none.
+	fit, err := d.App.Visits.OfRunner(c.Ctx(), c.Who, id)
+	if err != nil && !errors.Is(err, app.ErrNotFound) {
+		return err
 	}
+	today := d.App.Today(c.Who)
 	at, rest := kit.Say(faults, func(in string) bool {
-		return slices.ContainsFunc(careFields, func(f app.Field) bool { return f.Name == in })
+		return slices.ContainsFunc(careFields, func(f form.Field) bool { return f.Name == in })
 	})
-	v := careView{Runner: r, URL: "/runners/" + c.Param("runner") + "/care", Controls: kit.Controls(careFields, who.Units, form, at), Today: d.App.Today().Format("2006-01-02"), Lace: map[string]template.HTML{}}
+	v := careView{Runner: r, URL: "/runners/" + c.Param("runner") + "/care", Controls: kit.Controls(careFields, c.Who.Units, sent, at),
+		Today: today.Format(time.DateOnly), Lace: map[string]template.HTML{}}
 	names := map[uint64]string{}
-	for _, p := range pairs {
+	for _, p := range r.Pairs {
 		names[p.ID] = p.Name()
 		text := p.Name()
 		if !p.SetAsideOn.IsZero() {
@@ -102,37 +95,25 @@ func (d *Desk) showCare(c *gin.Context, code int, form url.Values, faults fault.
 		}
 		v.Pairs = append(v.Pairs, kit.Option{Value: strconv.FormatUint(p.ID, 10), Text: text})
 	}
-	if err := d.rubPanel(c, who, &v, pairs); err != nil {
-		d.Fail(c, err)
-		return
-	}
-	rubs, err := d.App.Rubs(c, who, id)
-	if err != nil {
-		d.Fail(c, err)
-		return
-	}
-	for _, x := range rubs {
+	v.rub(c, fit)
+	for _, x := range r.Rubs {
 		v.Rubs = append(v.Rubs, rubLine{x, names[x.PairID]})
 	}
-	changes, err := d.App.Changings(c, who, id)
+	changes, err := r.Changings(today)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
 	for _, x := range changes {
 		v.Changes = append(v.Changes, changeLine{x, draw.ChangeWeeks(x.Plan.Weeks, x.Now)})
 	}
-	if err := d.dayPanel(c, who, &v, id); err != nil {
-		d.Fail(c, err)
-		return
-	}
+	v.day(c, fit)
 	p := d.NewPage(c, r.Name+" · after the sale")
 	p.Desk, p.Notice, p.Body = "runners", rest, v
-	d.Render(c, code, pages, "care", p)
+	return d.Render(c, code, pages, "care", p)
 }
 
-// rubPanel answers the place that was tapped.
-func (d *Desk) rubPanel(c *gin.Context, who app.Actor, v *careView, pairs []app.Pair) error {
+// rub answers the place that was tapped.
+func (v *careView) rub(c *kit.Req, fit *record.Conclusions) {
 	ask := func(name string) string {
 		if s := c.Query(name); s != "" {
 			return s
@@ -140,7 +121,7 @@ func (d *Desk) rubPanel(c *gin.Context, who app.Actor, v *careView, pairs []app.
 		return c.PostForm("rub_" + name)
 	}
 	v.Place, v.RubPair, v.RubWhen, v.Weeks, v.Broken = ask("place"), ask("pair"), ask("when"), c.Query("weeks"), c.Query("broken") == "yes"
-	if !slices.Contains(texts(care.RubPlaces), v.Place) {
+	if !slices.Contains(care.RubPlaces, term.Place(v.Place)) {
 		v.Place = ""
 	}
 	var spots []draw.RubSpot
@@ -161,22 +142,17 @@ func (d *Desk) rubPanel(c *gin.Context, who app.Actor, v *careView, pairs []app.
 	for i := range v.Pairs {
 		v.Pairs[i].On = v.Pairs[i].Value == v.RubPair
 	}
-	if v.Place == "" || len(pairs) == 0 {
-		return nil
+	if v.Place == "" || len(v.Runner.Pairs) == 0 {
+		return
 	}
-	at := slices.IndexFunc(pairs, func(p app.Pair) bool { return strconv.FormatUint(p.ID, 10) == v.RubPair })
-	at = max(at, 0)
-	v.RubPair = strconv.FormatUint(pairs[at].ID, 10)
-	fit, err := d.App.FitOfRunner(c, who, v.Runner.ID)
+	at := max(0, slices.IndexFunc(v.Pairs, func(o kit.Option) bool { return o.On }))
+	v.RubPair = v.Pairs[at].Value
 	var known care.Known
-	switch {
-	case err == nil:
-		known = fit.RubKnown(&pairs[at])
-	case err != app.ErrNotFound:
-		return err
+	if fit != nil {
+		known = fit.RubKnown(&v.Runner.Pairs[at])
 	}
 	known.Broken = v.Broken
-	known.Weeks, _ = strconv.ParseFloat(v.Weeks, 64) // what is no number is not told
+	known.Weeks, _ = form.ParseNumber(v.Weeks) // what is no number is not told
 	when := care.When(v.RubWhen)
 	if !slices.Contains(care.Whens, when) {
 		when = ""
@@ -188,16 +164,15 @@ func (d *Desk) rubPanel(c *gin.Context, who app.Actor, v *careView, pairs []app.
 			v.Lace[x.Lace] = draw.Lacing(x.Lace)
 		}
 	}
-	return nil
 }
 
-// dayPanel answers what belongs under the feet on the day that was asked for.
-func (d *Desk) dayPanel(c *gin.Context, who app.Actor, v *careView, runner uint64) error {
+// day answers what belongs under the feet on the day that was asked for.
+func (v *careView) day(c *kit.Req, fit *record.Conclusions) {
 	q := c.Request.URL.Query()
-	v.Day = kit.Controls(dayFields, who.Units, q, nil)
+	v.Day = kit.Controls(dayFields, c.Who.Units, q, nil)
 	ground := term.Ground(q.Get("ground"))
 	if !slices.Contains(term.Grounds, ground) {
-		return nil
+		return
 	}
 	day := care.Day{Ground: ground}
 	for _, w := range q["conditions"] {
@@ -211,98 +186,104 @@ func (d *Desk) dayPanel(c *gin.Context, who app.Actor, v *careView, runner uint6
 		v.Needs = append(v.Needs, n.Text)
 	}
 	v.Caution = day.Cautions()
-	var err error
-	if v.Own, v.Shelf, err = d.App.UnderMyFeet(c, who, runner, day); err == app.ErrNotFound {
-		err = nil
+	if fit != nil {
+		v.Own, v.Shelf = fit.UnderMyFeet(day)
 	}
-	return err
 }
 
 // careForm is a form of the page: do saves it.
-func (d *Desk) careForm(c *gin.Context, fields []app.Field, also []string, to string, do func(who app.Actor, runner uint64, form url.Values, v map[string]app.Value) error) {
-	who := kit.MustWho(c)
-	id, err := kit.ID(c, "runner")
+func (d *Desk) careForm(c *kit.Req, fields []form.Field, also []string, to string, do func(runner uint64, sent url.Values, v kit.Values) error) error {
+	id, err := kit.RowID(c, "runner")
 	if err == nil {
-		_, err = d.App.Runner(c, who, id)
+		_, err = d.App.People.Runner(c.Ctx(), c.Who, id)
 	}
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	form, v, err := kit.Decode(c, fields, who.Units, also...)
+	sent, v, err := kit.Decode(c, fields, also...)
 	if err == nil {
-		err = do(who, id, form, v)
+		err = do(id, sent, v)
 	}
 	if faults, ok := fault.As(err); ok {
-		d.showCare(c, http.StatusUnprocessableEntity, form, faults)
-		return
+		return d.showCare(c, http.StatusUnprocessableEntity, sent, faults)
 	}
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, "/runners/"+c.Param("runner")+"/care"+to)
+	return kit.Go(c, "/runners/"+c.Param("runner")+"/care"+to)
 }
 
-func (d *Desk) addRub(c *gin.Context) {
-	d.careForm(c, app.RubFields, []string{"referred"}, "#rubs", func(who app.Actor, runner uint64, form url.Values, v map[string]app.Value) error {
-		return d.App.AddRub(c, who, runner, app.RubReport{PairID: uint64(v["rub_pair"].Number), Side: term.Side(v["rub_side"].Text), Place: term.Place(v["rub_place"].Text), When: care.When(v["rub_when"].Text), Cause: v["rub_cause"].Text, Tried: v["rub_tried"].Text, Referred: form.Get("referred") == "yes"})
+func (d *Desk) addRub(c *kit.Req) error {
+	return d.careForm(c, wardrobe.RubFields, []string{"referred"}, "#rubs", func(runner uint64, sent url.Values, v kit.Values) error {
+		return d.App.Wardrobe.AddRub(c.Ctx(), c.Who, runner, record.RubReport{PairID: uint64(v["rub_pair"].Number), Side: term.Side(v["rub_side"].Text),
+			Place: term.Place(v["rub_place"].Text), When: care.When(v["rub_when"].Text), Cause: v["rub_cause"].Text, Tried: v["rub_tried"].Text,
+			Referred: sent.Get("referred") == "yes"})
 	})
 }
 
-func (d *Desk) rubHelped(c *gin.Context) {
-	id, err := kit.ID(c, "rub")
+func (d *Desk) rubHelped(c *kit.Req) error {
+	id, err := kit.RowID(c, "rub")
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	d.careForm(c, nil, []string{"helped"}, "#rubs", func(who app.Actor, runner uint64, form url.Values, _ map[string]app.Value) error {
-		return d.App.RubHelped(c, who, runner, id, form.Get("helped") == "yes")
+	return d.careForm(c, nil, []string{"helped"}, "#rubs", func(runner uint64, sent url.Values, _ kit.Values) error {
+		return d.App.Wardrobe.RubHelped(c.Ctx(), c.Who, runner, id, sent.Get("helped") == "yes")
 	})
 }
 
-func (d *Desk) addChange(c *gin.Context) {
-	d.careForm(c, app.ChangeFields, nil, "#changes", func(who app.Actor, runner uint64, _ url.Values, v map[string]app.Value) error {
-		var goal *float64
-		if g := v["change_goal"]; !g.Empty {
-			share := g.Number / 100
-			goal = &share
+func (d *Desk) addChange(c *kit.Req) error {
+	return d.careForm(c, wardrobe.ChangeFields, nil, "#changes", func(runner uint64, _ url.Values, v kit.Values) error {
+		asked := wardrobe.ChangeAsked{From: uint64(v["change_from"].Number), To: uint64(v["change_to"].Number), WeeklyKM: v["change_km"].Number, Start: v["change_start"].Text}
+		if g := v["change_goal"].Ptr(); g != nil {
+			share := *g / 100
+			asked.Goal = &share
 		}
-		return d.App.ChangeOver(c, who, runner, uint64(v["change_from"].Number), uint64(v["change_to"].Number), v["change_km"].Number, goal, v["change_start"].Text)
+		return d.App.Wardrobe.ChangeOver(c.Ctx(), c.Who, runner, asked)
 	})
 }
 
-func (d *Desk) reportSore(c *gin.Context) {
-	id, err := kit.ID(c, "change")
-	if err != nil {
-		d.Fail(c, err)
-		return
+// Sore reads the form of how a week of changing over went.
+func Sore(v kit.Values) (care.Report, error) {
+	if v["sore_level"].Empty {
+		return care.Report{}, fault.List{{Field: "sore_level", Text: "is missing; allowed is 0 to 10"}}
 	}
-	d.careForm(c, app.SoreFields, nil, "#changes", func(who app.Actor, runner uint64, _ url.Values, v map[string]app.Value) error {
-		r := care.Report{Week: int(v["sore_week"].Number), Soreness: v["sore_level"].Number, Night: v["sore_night"].Text == "yes"}
-		if v["sore_level"].Empty {
-			return fault.List{{Field: "sore_level", Text: "is missing; allowed is 0 to 10"}}
-		}
-		if p := term.Place(v["sore_place"].Text); p != "" {
-			r.Place = &p
-		}
-		return d.App.ReportSore(c, who, runner, id, r)
-	})
-}
-
-func (d *Desk) endChange(c *gin.Context) {
-	id, err := kit.ID(c, "change")
-	if err != nil {
-		d.Fail(c, err)
-		return
+	r := care.Report{Week: int(v["sore_week"].Number), Soreness: v["sore_level"].Number, Night: v["sore_night"].Text == "yes"}
+	if p := term.Place(v["sore_place"].Text); p != "" {
+		r.Place = &p
 	}
-	d.careForm(c, nil, nil, "#changes", func(who app.Actor, runner uint64, _ url.Values, _ map[string]app.Value) error {
-		return d.App.EndChange(c, who, runner, id)
+	return r, nil
+}
+
+func (d *Desk) reportSore(c *kit.Req) error {
+	id, err := kit.RowID(c, "change")
+	if err != nil {
+		return err
+	}
+	return d.careForm(c, wardrobe.SoreFields, nil, "#changes", func(runner uint64, _ url.Values, v kit.Values) error {
+		r, err := Sore(v)
+		if err != nil {
+			return err
+		}
+		return d.App.Wardrobe.ReportSore(c.Ctx(), c.Who, runner, id, r)
 	})
 }
 
-// sheets are the pages that print: lacing and strength.
-func (d *Desk) lacingSheet(c *gin.Context) {
+func (d *Desk) endChange(c *kit.Req) error {
+	id, err := kit.RowID(c, "change")
+	if err != nil {
+		return err
+	}
+	return d.careForm(c, nil, nil, "#changes", func(runner uint64, _ url.Values, _ kit.Values) error {
+		return d.App.Wardrobe.EndChange(c.Ctx(), c.Who, runner, id)
+	})
+}
+
+// laceFor is what each lacing is for.
+var laceFor = map[string]string{"heel_lock": "a heel that lifts, a foot that slides", "window": "a place on top that is pressed", "wide_forefoot": "a broad forefoot",
+	"high_instep": "a high instep", "toe_lift": "a toe that is pressed from above"}
+
+// lacingSheet is a page that prints.
+func (d *Desk) lacingSheet(c *kit.Req) error {
 	type lace struct {
 		Name  string
 		Steps []string
@@ -311,9 +292,11 @@ func (d *Desk) lacingSheet(c *gin.Context) {
 	}
 	var list []lace
 	for _, n := range care.Lacings {
-		list = append(list, lace{n, draw.LacingSteps(n), draw.Lacing(n), map[string]string{"heel_lock": "a heel that lifts, a foot that slides", "window": "a place on top that is pressed", "wide_forefoot": "a broad forefoot", "high_instep": "a high instep", "toe_lift": "a toe that is pressed from above"}[n]})
+		list = append(list, lace{n, draw.LacingSteps(n), draw.Lacing(n), laceFor[n]})
 	}
-	d.page(c, "Lacing", "lacing", list)
+	return d.page(c, "Lacing", "lacing", list)
 }
 
-func (d *Desk) strengthSheet(c *gin.Context) { d.page(c, "Strength", "strength", draw.Exercises) }
+func (d *Desk) strengthSheet(c *kit.Req) error {
+	return d.page(c, "Strength", "strength", draw.Exercises)
+}

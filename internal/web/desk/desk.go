@@ -3,8 +3,9 @@
 package desk
 
 import (
-	"crypto/rand"
+	"cmp"
 	"embed"
+	"errors"
 	"fmt"
 	"html/template"
 	"net/http"
@@ -13,13 +14,15 @@ import (
 	"strings"
 	"time"
 
-	"github.com/gin-gonic/gin"
-
 	"trevik/internal/app"
+	"trevik/internal/app/due"
+	"trevik/internal/app/people"
+	"trevik/internal/app/visit"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
-	"trevik/internal/store/db"
+	"trevik/internal/jobs"
+	"trevik/internal/record"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
@@ -43,39 +46,31 @@ const UserKey = "user"
 func (d *Desk) Routes() []kit.Route {
 	owner, fitters := []app.Role{app.Owner}, []app.Role{app.Owner, app.Fitter}
 	get, post := http.MethodGet, http.MethodPost
-	return []kit.Route{
+	list := []kit.Route{
 		{Method: get, Path: "/sign-in", Handle: d.signInPage},
-		{Method: post, Path: "/sign-in", Handle: d.signIn},
-		{Method: post, Path: "/sign-out", Handle: d.signOut},
+		{Method: post, Path: "/sign-in", Handle: d.signIn, Free: true},
+		{Method: post, Path: "/sign-out", Handle: d.signOut, Free: true, Back: "/"},
 		{Method: get, Path: "/health", Handle: d.health},
 		{Method: get, Path: "/", Roles: kit.Everyone, Handle: d.today},
 		{Method: get, Path: "/learned", Roles: kit.Everyone, Handle: d.learned},
 		{Method: get, Path: "/glossary", Roles: kit.Everyone, Handle: d.glossary},
 		{Method: get, Path: "/practice", Roles: kit.Everyone, Handle: d.practice},
 		{Method: post, Path: "/practice", Roles: kit.Everyone, Handle: d.startPractice},
-		{Method: post, Path: "/practice/reset", Roles: kit.Everyone, Handle: d.resetPractice},
+		{Method: post, Path: "/practice/reset", Roles: kit.Everyone, Handle: d.resetPractice, Back: "/practice"},
 		{Method: get, Path: "/practice/:fit", Roles: kit.Everyone, Handle: d.practiceFit},
-		{Method: post, Path: "/practice/:fit/scan", Roles: kit.Everyone, Handle: d.practiceScan},
+		{Method: post, Path: "/practice/:fit/scan", Roles: kit.Everyone, Handle: d.practiceScan, Back: "/practice/:fit"},
 		{Method: get, Path: "/practice/:fit/files/:file", Roles: kit.Everyone, Handle: d.practiceFile},
-		{Method: post, Path: "/practice/:fit/score", Roles: kit.Everyone, Handle: d.practiceScore},
+		{Method: post, Path: "/practice/:fit/score", Roles: kit.Everyone, Handle: d.practiceScore, Back: "/practice/:fit"},
 		{Method: get, Path: "/due", Roles: kit.Everyone, Handle: d.due},
 		{Method: get, Path: "/due/buying.csv", Roles: kit.Everyone, Handle: d.buying},
-		{Method: post, Path: "/due/calendar", Roles: fitters, Handle: d.shopCalendar},
-		{Method: post, Path: "/links/:link/revoke", Roles: fitters, Handle: d.revoke},
-		{Method: get, Path: "/runners/:runner/export", Roles: fitters, Handle: d.exportRunner},
-		{Method: post, Path: "/runners/:runner/erase", Roles: owner, Handle: d.erase},
-		{Method: get, Path: "/runners/:runner/care", Roles: kit.Everyone, Handle: d.care},
-		{Method: post, Path: "/runners/:runner/rubs", Roles: kit.Everyone, Handle: d.addRub},
-		{Method: post, Path: "/runners/:runner/rubs/:rub/helped", Roles: kit.Everyone, Handle: d.rubHelped},
-		{Method: post, Path: "/runners/:runner/changes", Roles: kit.Everyone, Handle: d.addChange},
-		{Method: post, Path: "/runners/:runner/changes/:change/report", Roles: kit.Everyone, Handle: d.reportSore},
-		{Method: post, Path: "/runners/:runner/changes/:change/end", Roles: kit.Everyone, Handle: d.endChange},
-		{Method: get, Path: "/sheets/lacing", Roles: kit.Everyone, Handle: d.lacingSheet},
-		{Method: get, Path: "/sheets/strength", Roles: kit.Everyone, Handle: d.strengthSheet},
-		{Method: post, Path: "/runners/:runner/link", Roles: fitters, Handle: d.runnerLink},
+		{Method: post, Path: "/due/calendar", Roles: fitters, Handle: d.shopCalendar, Back: "/due"},
+		{Method: post, Path: "/links/:link/revoke", Roles: fitters, Handle: d.revoke, Back: "/due"},
 		{Method: get, Path: "/runners", Roles: kit.Everyone, Handle: d.runners},
 		{Method: get, Path: "/runners/:runner", Roles: kit.Everyone, Handle: d.runner},
-		{Method: post, Path: "/runners/:runner/consent", Roles: kit.Everyone, Handle: d.consent},
+		{Method: get, Path: "/runners/:runner/export", Roles: fitters, Handle: d.exportRunner},
+		{Method: get, Path: "/runners/:runner/care", Roles: kit.Everyone, Handle: d.care},
+		{Method: get, Path: "/sheets/lacing", Roles: kit.Everyone, Handle: d.lacingSheet},
+		{Method: get, Path: "/sheets/strength", Roles: kit.Everyone, Handle: d.strengthSheet},
 		{Method: get, Path: "/new-fit", Roles: kit.Everyone, Handle: d.newFit},
 		{Method: post, Path: "/new-fit", Roles: kit.Everyone, Handle: d.startFit},
 		{Method: get, Path: "/shoes/names", Roles: kit.Everyone, Handle: d.names},
@@ -83,8 +78,8 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: get, Path: "/shoes/export", Roles: kit.Everyone, Handle: d.exportShoes},
 		{Method: get, Path: "/shoes/import", Roles: fitters, Handle: d.importPage},
 		{Method: post, Path: "/shoes/import", Roles: fitters, Handle: d.readImport},
-		{Method: post, Path: "/shoes/import/apply", Roles: fitters, Handle: d.applyImport},
-		{Method: post, Path: "/shoes/import/drop", Roles: fitters, Handle: d.dropImport},
+		{Method: post, Path: "/shoes/import/apply", Roles: fitters, Handle: d.applyImport, Back: "/shoes/import"},
+		{Method: post, Path: "/shoes/import/drop", Roles: fitters, Handle: d.dropImport, Back: "/shoes/import"},
 		{Method: get, Path: "/shoes/new", Roles: fitters, Handle: d.newModel},
 		{Method: post, Path: "/shoes/new", Roles: fitters, Handle: d.saveModel},
 		{Method: get, Path: "/shoes/models/:model", Roles: kit.Everyone, Handle: d.model},
@@ -92,9 +87,23 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: get, Path: "/shop", Roles: kit.Everyone, Handle: d.shop},
 		{Method: post, Path: "/shop", Roles: owner, Handle: d.changeShop},
 		{Method: get, Path: "/shop/house.json", Roles: kit.Everyone, Handle: d.houseFile},
-		{Method: post, Path: "/me/units", Roles: kit.Everyone, Handle: d.units},
-		{Method: post, Path: "/me/theme", Roles: kit.Everyone, Handle: d.theme},
+		{Method: post, Path: "/me/units", Roles: kit.Everyone, Handle: d.units, Free: true, Back: "/"},
+		{Method: post, Path: "/me/theme", Roles: kit.Everyone, Handle: d.theme, Free: true, Back: "/"},
 	}
+	for _, r := range []kit.Route{
+		{Path: "erase", Roles: owner, Handle: d.erase}, {Path: "link", Roles: fitters, Handle: d.runnerLink}, {Path: "consent", Roles: kit.Everyone, Handle: d.consent},
+	} {
+		r.Method, r.Path, r.Back = post, "/runners/:runner/"+r.Path, "/runners/:runner"
+		list = append(list, r)
+	}
+	for _, r := range []kit.Route{
+		{Path: "rubs", Handle: d.addRub}, {Path: "rubs/:rub/helped", Handle: d.rubHelped},
+		{Path: "changes", Handle: d.addChange}, {Path: "changes/:change/report", Handle: d.reportSore}, {Path: "changes/:change/end", Handle: d.endChange},
+	} {
+		r.Method, r.Path, r.Roles, r.Back = post, "/runners/:runner/"+r.Path, kit.Everyone, "/runners/:runner/care"
+		list = append(list, r)
+	}
+	return list
 }
 
 // local keeps a way back inside the application.
@@ -106,251 +115,255 @@ func local(to string) string {
 	return to
 }
 
-func (d *Desk) signInPage(c *gin.Context) { d.showSignIn(c, http.StatusOK, "", "") }
+func (d *Desk) signInPage(c *kit.Req) error { return d.showSignIn(c, http.StatusOK, "", "") }
 
-func (d *Desk) showSignIn(c *gin.Context, code int, login, wrong string) {
+func (d *Desk) showSignIn(c *kit.Req, code int, login, wrong string) error {
 	p := d.NewPage(c, "Sign in")
-	p.Body = map[string]string{"Login": login, "Err": wrong, "Next": local(c.Request.FormValue("next"))}
-	d.Render(c, code, pages, "sign-in", p)
+	next := c.Query("next")
+	if next == "" {
+		next = c.PostForm("next")
+	}
+	p.Body = map[string]string{"Login": login, "Err": wrong, "Next": local(next)}
+	return d.Render(c, code, pages, "sign-in", p)
 }
 
-func (d *Desk) signIn(c *gin.Context) {
-	form, err := kit.Form(c, kit.Known("login", "password", "next"))
+func (d *Desk) signIn(c *kit.Req) error {
+	sent, err := kit.Form(c, kit.Known("login", "password", "next"))
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	who, err := d.App.SignIn(c, form.Get("login"), form.Get("password"), c.ClientIP())
-	switch err {
-	case nil:
-	case app.ErrSignIn:
-		d.showSignIn(c, http.StatusUnauthorized, form.Get("login"), kit.Sentence(err.Error())+".")
-		return
-	case app.ErrTooMany:
-		c.Header("Retry-After", "900")
-		d.showSignIn(c, http.StatusTooManyRequests, form.Get("login"), kit.Sentence(err.Error())+".")
-		return
-	default:
-		d.Fail(c, err)
-		return
+	who, err := d.App.People.SignIn(c.Ctx(), sent.Get("login"), sent.Get("password"), c.Address())
+	switch {
+	case errors.Is(err, people.ErrSignIn):
+		return d.showSignIn(c, http.StatusUnauthorized, sent.Get("login"), kit.Sentence(err.Error())+".")
+	case errors.Is(err, people.ErrTooMany):
+		c.Header("Retry-After", strconv.Itoa(int(people.SignInWindow.Seconds())))
+		return d.showSignIn(c, http.StatusTooManyRequests, sent.Get("login"), kit.Sentence(err.Error())+".")
+	case err != nil:
+		return err
 	}
 	// A new token: one that was planted before signing in is worth nothing.
-	if err := d.Sessions.RenewToken(c.Request.Context()); err != nil {
-		d.Fail(c, err)
-		return
+	if err := d.Sessions.RenewToken(c.Ctx()); err != nil {
+		return err
 	}
-	d.Sessions.Put(c.Request.Context(), UserKey, int64(who.UserID))
-	kit.Go(c, local(form.Get("next")))
+	d.Sessions.Put(c.Ctx(), UserKey, int64(who.UserID))
+	return kit.Go(c, local(sent.Get("next")))
 }
 
-func (d *Desk) signOut(c *gin.Context) {
-	if err := d.Sessions.Destroy(c.Request.Context()); err != nil {
-		d.Fail(c, err)
-		return
+func (d *Desk) signOut(c *kit.Req) error {
+	if err := d.Sessions.Destroy(c.Ctx()); err != nil {
+		return err
 	}
-	kit.Go(c, "/sign-in")
+	return kit.Go(c, "/sign-in")
 }
 
-// health says whether the application and its database answer.
-func (d *Desk) health(c *gin.Context) {
-	if err := d.App.Ping(c); err != nil {
-		c.JSON(http.StatusServiceUnavailable, gin.H{"status": "database away"})
-		return
+// health says whether the application and its database answer, and how the work behind goes. Jobs
+// that are stuck are told and do not make the application ill: its pages still answer.
+func (d *Desk) health(c *kit.Req) error {
+	if err := d.App.Ping(c.Ctx()); err != nil {
+		return c.JSON(http.StatusServiceUnavailable, map[string]any{"status": "database away"})
 	}
-	c.JSON(http.StatusOK, gin.H{"status": "ok"})
+	work, err := jobs.Look(c.Ctx(), d.App.Store.Queries)
+	if err != nil {
+		return err
+	}
+	status := "ok"
+	if work.Stuck() {
+		status = "jobs stuck"
+	}
+	return c.JSON(http.StatusOK, map[string]any{"status": status, "jobs": work})
 }
 
 type open struct {
-	db.OpenFitsRow
+	visit.Brief
 	URL string
 }
 
 type ending struct {
-	app.Ending
+	due.Ending
 	URL string
 	Fan template.HTML
 }
 
-func (d *Desk) today(c *gin.Context) {
-	who := kit.MustWho(c)
-	fits, err := d.App.OpenFits(c, who)
-	if err != nil {
-		d.Fail(c, err)
-		return
+// pager leads to the pages before and after; 0 is none.
+type pager struct {
+	At, Prev, Next int
+	URL            string // to which the number is added
+}
+
+// pageOf is which page of a list the address asks for, by its name there.
+func pageOf(c *kit.Req, name string) int {
+	n, _ := strconv.Atoi(c.Query(name)) // what is no number is the first
+	return min(max(n, 1), mostPages)
+}
+
+// mostPages bounds how far a list is looked into.
+const mostPages = 100_000
+
+func pagerOf(c *kit.Req, name string, more bool) pager {
+	q := c.Request.URL.Query()
+	q.Del(name)
+	p := pager{At: pageOf(c, name), URL: "?" + q.Encode() + "&" + name + "="}
+	if p.At > 1 {
+		p.Prev = p.At - 1
 	}
-	worn, err := d.App.Ending(c, who)
+	if more {
+		p.Next = p.At + 1
+	}
+	return p
+}
+
+func (d *Desk) today(c *kit.Req) error {
+	fits, err := d.App.Visits.UnderWay(c.Ctx(), c.Who)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
+	}
+	worn, state, err := d.App.Due.Ending(c.Ctx(), c.Who, due.Page(pageOf(c, "page")))
+	if err != nil {
+		return err
 	}
 	body := struct {
 		Open   []open
 		Ending []ending
+		State  due.State
+		Pages  pager
 		Today  time.Time
 		Empty  bool // the shop has no models yet
-	}{Today: d.App.Today()}
-	cat, err := d.App.Catalogue(c, who)
+	}{Today: d.App.Today(c.Who), State: state, Pages: pagerOf(c, "page", state.More)}
+	cat, err := d.App.Shelf.Catalogue(c.Ctx(), c.Who)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
 	body.Empty = len(cat.Models) == 0
 	for _, f := range fits {
 		body.Open = append(body.Open, open{f, bench.URL(f.ID, "hello")})
 	}
 	for _, e := range worn {
-		body.Ending = append(body.Ending, ending{e, bench.URL(e.FitID, "distance"), draw.MiniFan(e.Wear.UsedProbability)})
+		body.Ending = append(body.Ending, ending{e, bench.URL(e.FitID, "distance"), draw.MiniFan(e.Used)})
 	}
-	d.page(c, "Today", "today", body)
+	return d.page(c, "Today", "today", body)
 }
 
-func (d *Desk) page(c *gin.Context, title, desk string, body any) {
-	d.pageWith(c, http.StatusOK, title, desk, body, "")
+func (d *Desk) page(c *kit.Req, title, desk string, body any) error {
+	return d.pageWith(c, http.StatusOK, title, desk, body, "")
 }
 
-func (d *Desk) pageWith(c *gin.Context, code int, title, desk string, body any, notice string) {
+// under is the entry of the rail that a page stands under, where it has none of its own.
+var under = map[string]string{"learned": "due", "practice-fit": "practice", "practice-file": "practice", "lacing": "runners", "strength": "runners", "import": "shoes", "model": "shoes"}
+
+func (d *Desk) pageWith(c *kit.Req, code int, title, desk string, body any, notice string) error {
 	p := d.NewPage(c, title)
-	p.Desk, p.Body, p.Notice = desk, body, notice
-	if desk == "learned" {
-		p.Desk = "due"
-	}
-	if desk == "practice-fit" {
-		p.Desk = "practice"
-	}
-	if desk == "lacing" || desk == "strength" {
-		p.Desk = "runners"
-	}
-	if desk == "import" || desk == "model" {
-		p.Desk = "shoes"
-	}
-	d.Render(c, code, pages, desk, p)
+	p.Desk, p.Body, p.Notice = cmp.Or(under[desk], desk), body, notice
+	return d.Render(c, code, pages, desk, p)
 }
 
-func (d *Desk) runners(c *gin.Context) {
-	list, err := d.App.SearchRunners(c, kit.MustWho(c), c.Query("q"))
+func (d *Desk) runners(c *kit.Req) error {
+	list, err := d.App.People.SearchRunners(c.Ctx(), c.Who, c.Query("q"))
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	d.page(c, "Runners", "runners", map[string]any{"Q": c.Query("q"), "List": list})
+	return d.page(c, "Runners", "runners", map[string]any{"Q": c.Query("q"), "List": list})
 }
 
-func (d *Desk) runner(c *gin.Context) { d.showRunner(c, http.StatusOK, nil, nil) }
+func (d *Desk) runner(c *kit.Req) error { return d.showRunner(c, http.StatusOK, runnerShown{}) }
 
 // consent records what a runner said of keeping films and health answers.
-func (d *Desk) consent(c *gin.Context) {
-	id, err := kit.ID(c, "runner")
+func (d *Desk) consent(c *kit.Req) error {
+	id, err := kit.RowID(c, "runner")
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	form, err := kit.SetConsents(c, d.Env, id)
+	sent, err := kit.SetConsents(c, d.Env, id)
 	if faults, ok := fault.As(err); ok {
-		d.showRunner(c, http.StatusUnprocessableEntity, form, faults)
-		return
+		return d.showRunner(c, http.StatusUnprocessableEntity, runnerShown{sent: sent, faults: faults})
 	}
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, fmt.Sprintf("/runners/%d", id))
+	return kit.Go(c, fmt.Sprintf("/runners/%d", id))
 }
 
-func (d *Desk) showRunner(c *gin.Context, code int, form url.Values, faults fault.List) {
-	who := kit.MustWho(c)
-	id, err := kit.ID(c, "runner")
+// runnerShown is what a runner's page shows beside them: a form that could not be kept, with its
+// faults, or the address of their own page that was just made.
+type runnerShown struct {
+	sent    url.Values
+	faults  fault.List
+	address string
+}
+
+func (d *Desk) showRunner(c *kit.Req, code int, shown runnerShown) error {
+	id, err := kit.RowID(c, "runner")
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	r, err := d.App.Runner(c, who, id)
+	r, err := d.App.Visits.Runner(c.Ctx(), c.Who, id)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	fits, err := d.App.FitsOfRunner(c, who, id)
+	fits, err := d.App.Visits.Of(c.Ctx(), c.Who, id)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	pairs, err := d.App.Pairs(c, who, id)
+	links, err := d.App.People.Links(c.Ctx(), c.Who, id)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	consents, err := d.App.Consents(c, who, id)
-	if err != nil {
-		d.Fail(c, err)
-		return
-	}
-	links, err := d.App.Links(c, who, id)
-	if err != nil {
-		d.Fail(c, err)
-		return
-	}
-	at, rest := kit.Say(faults, kit.Known(app.FilmConsent, app.HealthConsent, "erase_name"))
+	at, rest := kit.Say(shown.faults, kit.Known(record.FilmConsent, record.HealthConsent, "erase_name"))
 	p := d.NewPage(c, r.Name)
-	p.Desk, p.Notice, p.Body = "runners", rest, map[string]any{"Runner": r, "Fits": fits, "Pairs": pairs, "Currency": who.Currency, "Links": links, "Address": c.GetString(addressKey), "May": who.Role != app.Trainee, "Owner": who.Role == app.Owner, "EraseErr": at["erase_name"], "EraseName": form.Get("erase_name"),
-		"Consents": kit.ConsentLines(consents, d.App.Now()), "Own": kit.Controls(app.ConsentFields, who.Units, form, at)}
-	d.Render(c, code, pages, "runner", p)
+	p.Desk, p.Notice, p.Body = "runners", rest, map[string]any{"Runner": r, "Fits": fits, "Currency": c.Who.Currency, "Links": links, "Address": shown.address,
+		"May": c.Who.Role != app.Trainee, "Owner": c.Who.Role == app.Owner, "EraseErr": at["erase_name"], "EraseName": shown.sent.Get("erase_name"),
+		"Consents": kit.ConsentLines(r.Consents, c.Who.In(d.App.Now())), "Own": kit.Controls(record.ConsentFields, c.Who.Units, shown.sent, at)}
+	return d.Render(c, code, pages, "runner", p)
 }
 
-func (d *Desk) newFit(c *gin.Context) { d.showNewFit(c, http.StatusOK, nil, nil) }
+func (d *Desk) newFit(c *kit.Req) error { return d.showNewFit(c, http.StatusOK, nil, nil) }
 
-func (d *Desk) showNewFit(c *gin.Context, code int, form url.Values, faults fault.List) {
-	list, err := d.App.SearchRunners(c, kit.MustWho(c), c.Query("q"))
+func (d *Desk) showNewFit(c *kit.Req, code int, sent url.Values, faults fault.List) error {
+	list, err := d.App.People.SearchRunners(c.Ctx(), c.Who, c.Query("q"))
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
 	at, rest := kit.Say(faults, kit.Known("name", "contact", "chart"))
-	d.pageWith(c, code, "New fit", "new-fit", map[string]any{"Q": c.Query("q"), "List": list, "Own": kit.Controls(app.RunnerFields, units.Metric, form, at), "Token": rand.Text()}, rest)
+	return d.pageWith(c, code, "New fit", "new-fit",
+		map[string]any{"Q": c.Query("q"), "List": list, "Own": kit.Controls(people.RunnerFields, units.Metric, sent, at)}, rest)
 }
 
-func (d *Desk) startFit(c *gin.Context) {
-	form, v, err := kit.Decode(c, app.RunnerFields, kit.MustWho(c).Units, "runner")
-	var token string
-	if err == nil {
-		token, err = kit.Token(form)
-	}
+func (d *Desk) startFit(c *kit.Req) error {
+	sent, v, err := kit.Decode(c, people.RunnerFields, "runner")
 	var id uint64
 	if err == nil {
-		r := app.Runner{Name: v["name"].Text, Contact: v["contact"].Text, Chart: term.Chart(v["chart"].Text)}
-		if s := form.Get("runner"); s != "" {
+		r := record.Runner{Name: v["name"].Text, Contact: v["contact"].Text, Chart: term.Chart(v["chart"].Text)}
+		if s := sent.Get("runner"); s != "" {
 			if r.ID, err = strconv.ParseUint(s, 10, 63); err != nil || r.ID == 0 {
-				d.Fail(c, app.ErrNotFound)
-				return
+				return app.ErrNotFound
 			}
 		}
-		id, err = d.App.StartFit(c, kit.MustWho(c), token, r)
+		id, err = d.App.Visits.Start(c.Ctx(), c.Who, r)
 	}
 	if faults, ok := fault.As(err); ok {
-		d.showNewFit(c, http.StatusUnprocessableEntity, form, faults)
-		return
+		return d.showNewFit(c, http.StatusUnprocessableEntity, sent, faults)
 	}
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, bench.URL(id, "hello"))
+	return kit.Go(c, bench.URL(id, "hello"))
 }
 
-func (d *Desk) units(c *gin.Context) {
-	d.change(c, "units", func(v string) error { return d.App.SetUnits(c, kit.MustWho(c), units.System(v)) })
+func (d *Desk) units(c *kit.Req) error {
+	return d.change(c, "units", func(v string) error { return d.App.People.SetUnits(c.Ctx(), c.Who, units.System(v)) })
 }
 
-func (d *Desk) theme(c *gin.Context) {
-	d.change(c, "theme", func(v string) error { return d.App.SetTheme(c, kit.MustWho(c), v) })
+func (d *Desk) theme(c *kit.Req) error {
+	return d.change(c, "theme", func(v string) error { return d.App.People.SetTheme(c.Ctx(), c.Who, v) })
 }
 
-func (d *Desk) change(c *gin.Context, name string, set func(string) error) {
-	form, err := kit.Form(c, kit.Known(name, "back"))
+func (d *Desk) change(c *kit.Req, name string, set func(string) error) error {
+	sent, err := kit.Form(c, kit.Known(name, "back"))
 	if err == nil {
-		err = set(form.Get(name))
+		err = set(sent.Get(name))
 	}
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, local(form.Get("back")))
+	return kit.Go(c, local(sent.Get("back")))
 }

@@ -8,10 +8,11 @@ import (
 	"strings"
 	"time"
 
-	"github.com/gin-gonic/gin"
-
 	"trevik/internal/app"
+	"trevik/internal/app/due"
+	"trevik/internal/app/people"
 	"trevik/internal/core/fault"
+	"trevik/internal/record"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/kit"
 )
@@ -24,27 +25,30 @@ var spans = []struct {
 }{{"month", "this month", 31}, {"now", "now", 0}, {"quarter", "three months", 92}, {"year", "a year", 366}}
 
 type dueLine struct {
-	app.Due
+	due.Line
 	URL  string
 	Late bool
 }
 
 // dueView is the page's filter and what it lets through.
 type dueView struct {
-	Span    string
-	Kind    string
-	Spans   []kit.Option
-	Kinds   []kit.Option
-	Lines   []dueLine
-	Buying  []app.Buying
-	Links   []app.Link
-	Address string // of a calendar that was just made
-	May     bool
+	Span     string
+	Kind     string
+	Spans    []kit.Option
+	Kinds    []kit.Option
+	Lines    []dueLine
+	State    due.State
+	Pages    pager
+	Buying   []due.Buying
+	BuyPages pager
+	Links    []people.Link
+	Address  string // of a calendar that was just made
+	May      bool
 }
 
-// dueList reads the filter and gives what is due.
-func (d *Desk) dueList(c *gin.Context) (dueView, []app.Due, error) {
-	v := dueView{Span: c.DefaultQuery("within", "month"), Kind: c.Query("kind"), May: kit.MustWho(c).Role != app.Trainee}
+// dueFilter reads the filter of the address into the page.
+func (d *Desk) dueFilter(c *kit.Req) (dueView, due.Filter) {
+	v := dueView{Span: c.DefaultQuery("within", "month"), Kind: c.Query("kind"), May: c.Who.Role != app.Trainee}
 	days := spans[0].Days
 	for _, s := range spans {
 		if s.Word == v.Span {
@@ -52,148 +56,145 @@ func (d *Desk) dueList(c *gin.Context) (dueView, []app.Due, error) {
 		}
 		v.Spans = append(v.Spans, kit.Option{Value: s.Word, Text: s.Text, On: s.Word == v.Span})
 	}
-	var only []string
-	if slices.Contains(app.DueKinds, v.Kind) {
-		only = []string{v.Kind}
+	f := due.Filter{Until: d.App.Today(c.Who).AddDate(0, 0, days)}
+	if k := record.DueKind(v.Kind); slices.Contains(record.DueKinds, k) {
+		f.Kind = k
 	}
-	v.Kinds = []kit.Option{{Text: "everything", On: only == nil}, {Value: app.DueOrder, Text: "orders"}, {Value: app.DueLook, Text: "looks"}, {Value: app.DueComfort, Text: "how it is"}, {Value: app.DueMeasure, Text: "growing feet"}}
+	v.Kinds = []kit.Option{{Text: "everything"}}
+	for _, k := range record.DueKinds {
+		v.Kinds = append(v.Kinds, kit.Option{Value: string(k), Text: dueWords[k]})
+	}
 	for i := range v.Kinds {
-		v.Kinds[i].On = v.Kinds[i].Value == v.Kind
+		v.Kinds[i].On = v.Kinds[i].Value == string(f.Kind)
 	}
-	list, err := d.App.Due(c, kit.MustWho(c), d.App.Today().AddDate(0, 0, days), only)
-	return v, list, err
+	return v, f
 }
 
-func (d *Desk) due(c *gin.Context) { d.showDue(c, "") }
+var dueWords = map[record.DueKind]string{record.DueOrder: "orders", record.DueLook: "looks", record.DueComfort: "how it is", record.DueMeasure: "growing feet"}
 
-func (d *Desk) showDue(c *gin.Context, address string) {
-	v, list, err := d.dueList(c)
-	if err == nil {
-		v.Links, err = d.App.Links(c, kit.MustWho(c), 0)
-	}
+func (d *Desk) due(c *kit.Req) error { return d.showDue(c, "") }
+
+func (d *Desk) showDue(c *kit.Req, address string) error {
+	v, filter := d.dueFilter(c)
+	v.Address = address
+	list, state, err := d.App.Due.Due(c.Ctx(), c.Who, filter, due.Page(pageOf(c, "page")))
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	v.Address, v.Buying = address, app.BuyingList(list)
+	v.State, v.Pages = state, pagerOf(c, "page", state.More)
 	for _, x := range list {
-		v.Lines = append(v.Lines, dueLine{x, bench.URL(x.FitID, "distance"), x.Late(d.App.Today())})
+		v.Lines = append(v.Lines, dueLine{x, bench.URL(x.FitID, "distance"), x.Late(d.App.Today(c.Who))})
 	}
-	d.page(c, "Due", "due", v)
+	if filter.Kind == "" || filter.Kind == record.DueOrder {
+		var more bool
+		if v.Buying, more, err = d.App.Due.Buying(c.Ctx(), c.Who, filter.Until, due.Page(pageOf(c, "buy"))); err != nil {
+			return err
+		}
+		v.BuyPages = pagerOf(c, "buy", more)
+	}
+	if v.Links, err = d.App.People.Links(c.Ctx(), c.Who, 0); err != nil {
+		return err
+	}
+	return d.page(c, "Due", "due", v)
 }
 
 // buying is the shop's buying list as a file.
-func (d *Desk) buying(c *gin.Context) {
-	_, list, err := d.dueList(c)
-	if err != nil {
-		d.Fail(c, err)
-		return
-	}
-	c.Header("Content-Disposition", `attachment; filename="buying-`+d.App.Today().Format(time.DateOnly)+`.csv"`)
-	c.Header("Content-Type", "text/csv; charset=utf-8")
-	if err := app.WriteBuying(c.Writer, app.BuyingList(list)); err != nil {
+func (d *Desk) buying(c *kit.Req) error {
+	_, filter := d.dueFilter(c)
+	c.File("buying-"+d.App.Today(c.Who).Format(time.DateOnly)+".csv", "text/csv; charset=utf-8")
+	if err := d.App.Due.WriteBuying(c.Ctx(), c.Who, filter.Until, c.Writer); err != nil {
 		d.Log.Error("buying list broke off", "error", err.Error())
 	}
+	return nil
 }
 
 // shopCalendar makes the shop's feed and shows its address once.
-func (d *Desk) shopCalendar(c *gin.Context) {
-	_, err := kit.Form(c, kit.Known())
-	var secret string
-	if err == nil {
-		secret, err = d.App.NewLink(c, kit.MustWho(c), app.ShopCalendarLink, 0)
+func (d *Desk) shopCalendar(c *kit.Req) error {
+	if _, err := kit.Form(c, kit.Known()); err != nil {
+		return err
 	}
+	secret, err := d.App.People.NewLink(c.Ctx(), c.Who, people.ShopCalendarLink, 0)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	d.showDue(c, kit.Absolute(c, "/calendar/"+secret+".ics"))
+	return d.showDue(c, kit.Absolute(c, "/calendar/"+secret+".ics"))
 }
 
 // runnerLink makes a runner's private address and shows it once.
-func (d *Desk) runnerLink(c *gin.Context) {
-	id, err := kit.ID(c, "runner")
+func (d *Desk) runnerLink(c *kit.Req) error {
+	id, err := kit.RowID(c, "runner")
 	if err == nil {
 		_, err = kit.Form(c, kit.Known())
 	}
-	var secret string
-	if err == nil {
-		secret, err = d.App.NewLink(c, kit.MustWho(c), app.RunnerLink, id)
-	}
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	c.Set(addressKey, kit.Absolute(c, "/r/"+secret))
-	d.showRunner(c, http.StatusOK, nil, nil)
+	secret, err := d.App.People.NewLink(c.Ctx(), c.Who, people.RunnerLink, id)
+	if err != nil {
+		return err
+	}
+	return d.showRunner(c, http.StatusOK, runnerShown{address: kit.Absolute(c, "/r/"+secret)})
 }
 
-// addressKey holds an address that was just made, for the page that shows it.
-const addressKey = "address"
-
 // revoke ends an address and goes back to where it was listed.
-func (d *Desk) revoke(c *gin.Context) {
-	id, err := kit.ID(c, "link")
-	form, wrong := kit.Form(c, kit.Known("back"))
-	if err == nil {
-		err = wrong
+func (d *Desk) revoke(c *kit.Req) error {
+	id, err := kit.RowID(c, "link")
+	if err != nil {
+		return err
 	}
+	sent, err := kit.Form(c, kit.Known("back"))
 	if err == nil {
-		err = d.App.RevokeLink(c, kit.MustWho(c), id)
+		err = d.App.People.RevokeLink(c.Ctx(), c.Who, id)
 	}
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, local(form.Get("back")))
+	return kit.Go(c, local(sent.Get("back")))
 }
 
 // exportRunner gives a runner as a file.
-func (d *Desk) exportRunner(c *gin.Context) {
-	id, err := kit.ID(c, "runner")
-	var data bytes.Buffer
-	if err == nil {
-		err = d.App.Export(c, kit.MustWho(c).ShopID, id, &data)
-	}
+func (d *Desk) exportRunner(c *kit.Req) error {
+	id, err := kit.RowID(c, "runner")
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	c.Header("Content-Disposition", fmt.Sprintf(`attachment; filename="runner-%d.json"`, id))
-	c.Data(http.StatusOK, "application/json; charset=utf-8", data.Bytes())
+	var data bytes.Buffer
+	if err := d.App.Transfer.Export(c.Ctx(), c.Who.ShopID, id, &data); err != nil {
+		return err
+	}
+	c.File(fmt.Sprintf("runner-%d.json", id), "application/json; charset=utf-8")
+	return c.Data(http.StatusOK, "application/json; charset=utf-8", data.Bytes())
 }
 
 // erase deletes a runner when their name was typed.
-func (d *Desk) erase(c *gin.Context) {
-	who := kit.MustWho(c)
-	id, err := kit.ID(c, "runner")
-	form, wrong := kit.Form(c, kit.Known("erase_name"))
-	if err == nil {
-		err = wrong
-	}
-	if err == nil {
-		var r app.Runner
-		if r, err = d.App.Runner(c, who, id); err == nil && strings.TrimSpace(form.Get("erase_name")) != r.Name {
-			d.showRunner(c, http.StatusUnprocessableEntity, form, fault.List{{Field: "erase_name", Text: "is not their name; type " + r.Name + " to erase them"}})
-			return
-		}
-	}
-	if err == nil {
-		err = d.App.Erase(c, who, id)
-	}
+func (d *Desk) erase(c *kit.Req) error {
+	id, err := kit.RowID(c, "runner")
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, "/runners")
+	sent, err := kit.Form(c, kit.Known("erase_name"))
+	if err != nil {
+		return err
+	}
+	r, err := d.App.People.Runner(c.Ctx(), c.Who, id)
+	if err != nil {
+		return err
+	}
+	if strings.TrimSpace(sent.Get("erase_name")) != r.Name {
+		return d.showRunner(c, http.StatusUnprocessableEntity, runnerShown{sent: sent,
+			faults: fault.List{{Field: "erase_name", Text: "is not their name; type " + r.Name + " to erase them"}}})
+	}
+	if err := d.App.Transfer.Erase(c.Ctx(), c.Who, id); err != nil {
+		return err
+	}
+	return kit.Go(c, "/runners")
 }
 
 // learned is what the shop's reports say.
-func (d *Desk) learned(c *gin.Context) {
-	l, err := d.App.WhatWasLearned(c, kit.MustWho(c))
+func (d *Desk) learned(c *kit.Req) error {
+	l, err := d.App.Wardrobe.WhatWasLearned(c.Ctx(), c.Who)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	d.page(c, "What was learned", "learned", l)
+	return d.page(c, "What was learned", "learned", l)
 }

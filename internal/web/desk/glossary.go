@@ -3,9 +3,8 @@ package desk
 import (
 	"html/template"
 
-	"github.com/gin-gonic/gin"
-
 	"trevik/internal/web/draw"
+	"trevik/internal/web/kit"
 )
 
 // entry is a word of the trade.
@@ -33,4 +32,4 @@ var words = []entry{
 	{"Effective kilometres", draw.Term("effective"), "Kilometres weighted by what wears a shoe more or less: the wrong ground, wet, heat, too little rest."},
 }
 
-func (d *Desk) glossary(c *gin.Context) { d.page(c, "Words of the trade", "glossary", words) }
+func (d *Desk) glossary(c *kit.Req) error { return d.page(c, "Words of the trade", "glossary", words) }

@@ -1,178 +1,119 @@
 package desk
 
 import (
-	"archive/zip"
-	"bytes"
-	"encoding/json"
 	"fmt"
-	"image/jpeg"
-	"image/png"
 	"net/http"
-	"net/url"
-	"slices"
+	"strings"
 
-	"github.com/gin-gonic/gin"
-
-	"trevik/internal/app"
-	"trevik/internal/core/term"
-	"trevik/internal/device"
-	"trevik/internal/practice"
-	"trevik/internal/recording"
+	"trevik/internal/app/practice"
+	truth "trevik/internal/practice"
 	"trevik/internal/web/kit"
 )
 
-func (d *Desk) practice(c *gin.Context) {
-	who := kit.MustWho(c)
-	fits, err := d.App.PracticeFits(c, who)
+func (d *Desk) practice(c *kit.Req) error {
+	fits, err := d.App.Practice.Fits(c.Ctx(), c.Who)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	scores, err := d.App.PracticeScores(c, who)
+	scores, err := d.App.Practice.Scores(c.Ctx(), c.Who)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
 	mean := 0.0
 	for _, s := range scores {
 		mean += s.Points / float64(len(scores))
 	}
-	d.page(c, "Practice", "practice", map[string]any{"Fits": fits, "Scores": scores, "Mean": mean})
+	return d.page(c, "Practice", "practice", map[string]any{"Fits": fits, "Scores": scores, "Mean": mean})
 }
 
-func (d *Desk) startPractice(c *gin.Context) {
-	form, err := kit.Form(c, kit.Known())
-	var token string
-	if err == nil {
-		token, err = kit.Token(form)
+func (d *Desk) startPractice(c *kit.Req) error {
+	if _, err := kit.Form(c, kit.Known()); err != nil {
+		return err
 	}
-	var fit uint64
-	if err == nil {
-		fit, err = d.App.StartPractice(c, kit.MustWho(c), token)
-	}
+	fit, err := d.App.Practice.Start(c.Ctx(), c.Who)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, fmt.Sprintf("/practice/%d", fit))
+	return kit.Go(c, fmt.Sprintf("/practice/%d", fit))
 }
 
-func (d *Desk) resetPractice(c *gin.Context) {
-	_, err := kit.Form(c, kit.Known())
-	if err == nil {
-		err = d.App.ResetPractice(c, kit.MustWho(c))
+func (d *Desk) resetPractice(c *kit.Req) error {
+	if _, err := kit.Form(c, kit.Known()); err != nil {
+		return err
 	}
+	if err := d.App.Practice.Reset(c.Ctx(), c.Who); err != nil {
+		return err
+	}
+	return kit.Go(c, "/practice")
+}
+
+func (d *Desk) practiceFit(c *kit.Req) error { return d.showPractice(c, nil) }
+
+func (d *Desk) showPractice(c *kit.Req, score *truth.Score) error {
+	id, err := kit.RowID(c, "fit")
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, "/practice")
-}
-
-// practiceFiles are what the devices hand over for a practice fit.
-var practiceFiles = []string{"left.png", "right.png", "rear.zip", "side.zip"}
-
-func (d *Desk) practiceFit(c *gin.Context) { d.showPractice(c, nil) }
-
-func (d *Desk) showPractice(c *gin.Context, score *practice.Score) {
-	id, err := kit.ID(c, "fit")
-	var fit *app.Fit
-	if err == nil {
-		_, err = d.App.PracticeRunner(c, kit.MustWho(c), id)
-	}
-	if err == nil {
-		fit, err = d.App.Fit(c, kit.MustWho(c), id)
-	}
+	fit, _, err := d.App.Practice.Of(c.Ctx(), c.Who, id)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	d.page(c, "Practice", "practice-fit", map[string]any{"Fit": fit, "Files": practiceFiles, "Score": score})
+	return d.page(c, "Practice", "practice-fit", map[string]any{"Fit": fit, "Files": practice.Files, "Score": score})
 }
 
-func (d *Desk) practiceScan(c *gin.Context) {
-	id, err := kit.ID(c, "fit")
-	if err == nil {
+// practiceOf is the practice fit of a form's address.
+func practiceOf(c *kit.Req) (uint64, error) {
+	id, err := kit.RowID(c, "fit")
+	if err == nil && c.Request.Method == http.MethodPost {
 		_, err = kit.Form(c, kit.Known())
 	}
+	return id, err
+}
+
+func (d *Desk) practiceScan(c *kit.Req) error {
+	id, err := practiceOf(c)
 	if err == nil {
-		err = d.App.ScanPractice(c, kit.MustWho(c), id)
+		err = d.App.Practice.Scan(c.Ctx(), c.Who, id)
 	}
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, fmt.Sprintf("/fits/%d/feet", id))
+	return kit.Go(c, fmt.Sprintf("/fits/%d/feet", id))
 }
 
 // practiceScore shows what was found beside the truth, and keeps the score.
-func (d *Desk) practiceScore(c *gin.Context) {
-	id, err := kit.ID(c, "fit")
-	if err == nil {
-		_, err = kit.Form(c, kit.Known())
-	}
-	var score practice.Score
-	if err == nil {
-		score, err = d.App.ScorePractice(c, kit.MustWho(c), id, true)
-	}
+func (d *Desk) practiceScore(c *kit.Req) error {
+	id, err := practiceOf(c)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	d.showPractice(c, &score)
+	score, err := d.App.Practice.Score(c.Ctx(), c.Who, id, true)
+	if err != nil {
+		return err
+	}
+	return d.showPractice(c, &score)
 }
 
-// practiceFile gives a print, or a film as the camera would hand it over.
-func (d *Desk) practiceFile(c *gin.Context) {
-	id, err := kit.ID(c, "fit")
-	var x *device.InventedRunner
-	if err == nil {
-		x, err = d.App.PracticeRunner(c, kit.MustWho(c), id)
+// practiceFile gives a print, or a film as the camera would hand it over. A film that is still
+// being made is waited for on a page that asks again by itself.
+func (d *Desk) practiceFile(c *kit.Req) error {
+	id, err := practiceOf(c)
+	if err != nil {
+		return err
 	}
 	name := c.Param("file")
-	if err == nil && !slices.Contains(practiceFiles, name) {
-		err = app.ErrNotFound
-	}
-	var data bytes.Buffer
-	kind := "image/png"
-	if err == nil {
-		switch name {
-		case "left.png":
-			err = png.Encode(&data, practice.Photo(x.Scanner, x.Truth.Seed, term.Left))
-		case "right.png":
-			err = png.Encode(&data, practice.Photo(x.Scanner, x.Truth.Seed, term.Right))
-		case "rear.zip":
-			kind, err = "application/zip", filmZip(&data, x.Rear)
-		default:
-			kind, err = "application/zip", filmZip(&data, x.Side)
-		}
-	}
+	data, err := d.App.Practice.File(c.Ctx(), c.Who, id, name)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	c.Header("Content-Disposition", `attachment; filename="`+url.PathEscape(name)+`"`)
-	c.Data(http.StatusOK, kind, data.Bytes())
-}
-
-// filmZip packs a film with its recording.json.
-func filmZip(to *bytes.Buffer, m *device.Treadmill) error {
-	z := zip.NewWriter(to)
-	w, err := z.Create(recording.File)
-	if err == nil {
-		err = json.NewEncoder(w).Encode(m.Recording())
+	if data == nil {
+		c.Header("Refresh", "2")
+		return d.pageWith(c, http.StatusAccepted, "Practice", "practice-file", map[string]any{"Name": name, "Back": fmt.Sprintf("/practice/%d", id)}, "")
 	}
-	for i := 0; err == nil && i < m.Len(); i++ {
-		img, frameErr := m.Frame(i)
-		if frameErr != nil {
-			return frameErr
-		}
-		if w, err = z.Create(fmt.Sprintf("%04d.jpg", i)); err == nil {
-			err = jpeg.Encode(w, img, &jpeg.Options{Quality: 88})
-		}
+	kind := "image/png"
+	if strings.HasSuffix(name, ".zip") {
+		kind = "application/zip"
 	}
-	if closeErr := z.Close(); err == nil {
-		err = closeErr
-	}
-	return err
+	c.File(name, kind)
+	return c.Data(http.StatusOK, kind, data)
 }

@@ -1,22 +1,20 @@
 package desk
 
 import (
-	"errors"
 	"fmt"
 	"html/template"
-	"io"
 	"net/http"
 	"net/url"
 	"strconv"
 	"strings"
 
-	"github.com/gin-gonic/gin"
-
 	"trevik/internal/app"
+	"trevik/internal/app/shelf"
 	"trevik/internal/catalogue"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/units"
+	"trevik/internal/record"
 	"trevik/internal/web/kit"
 )
 
@@ -26,7 +24,7 @@ const aPage = 60
 // modelLine is a model in the list.
 type modelLine struct {
 	*shoe.Model
-	Row     int
+	Row     uint64
 	OnShelf int
 }
 
@@ -34,29 +32,26 @@ type modelLine struct {
 const suggestions = 20
 
 // names answers a field that asks for a model with the names that hold what was typed.
-func (d *Desk) names(c *gin.Context) {
-	cat, err := d.App.Catalogue(c, kit.MustWho(c))
+func (d *Desk) names(c *kit.Req) error {
+	cat, err := d.App.Shelf.Catalogue(c.Ctx(), c.Who)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
 	var out strings.Builder
 	for _, name := range cat.Names(c.Query(c.Query("as")), suggestions) {
 		fmt.Fprintf(&out, `<option value="%s"></option>`, template.HTMLEscapeString(name))
 	}
-	c.Data(http.StatusOK, "text/html; charset=utf-8", []byte(out.String()))
+	return c.Data(http.StatusOK, "text/html; charset=utf-8", []byte(out.String()))
 }
 
-func (d *Desk) shoes(c *gin.Context) {
-	cat, err := d.App.Catalogue(c, kit.MustWho(c))
+func (d *Desk) shoes(c *kit.Req) error {
+	cat, err := d.App.Shelf.Catalogue(c.Ctx(), c.Who)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
 	q := strings.TrimSpace(c.Query("q"))
 	words := strings.Fields(strings.ToLower(q))
-	page, _ := strconv.Atoi(c.Query("page")) // what is no number is the first
-	page = max(page, 1)
+	page := pageOf(c, "page")
 	var list []modelLine
 	found := 0
 	for i := range cat.Models {
@@ -67,13 +62,14 @@ func (d *Desk) shoes(c *gin.Context) {
 		if found++; found <= (page-1)*aPage || found > page*aPage {
 			continue
 		}
-		l := modelLine{Model: m, Row: cat.Row(m.ID)}
+		l := modelLine{Model: m, Row: cat.RowID(m.ID)}
 		for _, s := range m.Stock {
 			l.OnShelf += s.Count
 		}
 		list = append(list, l)
 	}
-	d.page(c, "Shoes", "shoes", map[string]any{"List": list, "Q": q, "Found": found, "All": len(cat.Models), "Page": page, "Pages": (found + aPage - 1) / aPage, "Prev": page - 1, "Next": page + 1, "May": kit.MustWho(c).Role != app.Trainee})
+	return d.page(c, "Shoes", "shoes", map[string]any{"List": list, "Q": q, "All": len(cat.Models), "Pages": pagerOf(c, "page", found > page*aPage),
+		"Of": (found + aPage - 1) / aPage, "May": c.Who.Role != app.Trainee})
 }
 
 // matches says whether a model's words hold all that was looked for.
@@ -91,100 +87,89 @@ func matches(m *shoe.Model, words []string) bool {
 	return true
 }
 
-func (d *Desk) exportShoes(c *gin.Context) {
+func (d *Desk) exportShoes(c *kit.Req) error {
 	format := c.DefaultQuery("format", "csv")
 	kind, ok := map[string]string{"csv": "text/csv; charset=utf-8", "json": "application/json; charset=utf-8"}[format]
 	if !ok {
-		d.Fail(c, app.ErrNotFound)
-		return
+		return app.ErrNotFound
 	}
-	c.Header("Content-Disposition", fmt.Sprintf(`attachment; filename="catalogue.%s"`, format))
-	c.Header("Content-Type", kind)
-	if err := d.App.ExportCatalogue(c, kit.MustWho(c), format, c.Writer); err != nil {
+	c.File("catalogue."+format, kind)
+	if err := d.App.Shelf.Export(c.Ctx(), c.Who, format, c.Writer); err != nil {
 		d.Log.Error("export broke off", "error", err.Error())
 	}
+	return nil
 }
 
 // firstRows is how many rows of an import a page shows.
 const firstRows = 200
 
-func (d *Desk) importPage(c *gin.Context) { d.showImport(c, http.StatusOK, nil) }
+func (d *Desk) importPage(c *kit.Req) error { return d.showImport(c, http.StatusOK, nil) }
 
-func (d *Desk) showImport(c *gin.Context, code int, faults fault.List) {
+func (d *Desk) showImport(c *kit.Req, code int, faults fault.List) error {
 	body := map[string]any{"Faults": faults, "Max": catalogue.MaxBytes >> 20}
-	if in := d.App.ImportOf(kit.MustWho(c)); in != nil && faults == nil {
-		done, all, working, ended, err := in.Progress()
-		rows := in.Rows
-		var shown []app.ImportRow
-		for _, r := range rows {
-			if r.What != app.RowSame && len(shown) < firstRows {
+	in, err := d.App.Shelf.Latest(c.Ctx(), c.Who)
+	if err != nil {
+		return err
+	}
+	if in != nil && faults == nil {
+		var shown []shelf.ImportRow
+		for _, r := range in.Rows {
+			if r.What != shelf.RowSame && len(shown) < firstRows {
 				shown = append(shown, r)
 			}
 		}
-		failed := ""
-		if err != nil {
-			d.Log.Error("import failed", "error", err.Error())
-			failed = "Nothing was put in: the database refused or went away. Try again."
-		}
-		percent := 100
-		if all > 0 {
-			percent = 100 * done / all
-		}
 		body["Import"], body["Shown"], body["More"] = in, shown, in.New+in.Changed-len(shown)
-		body["Done"], body["AllRows"], body["Working"], body["Ended"], body["Failed"], body["Percent"] = done, all, working, ended, failed, percent
 	}
-	d.pageWith(c, code, "Import", "import", body, "")
+	return d.pageWith(c, code, "Import", "import", body, "")
 }
 
 // readImport reads a file and shows what it would change.
-func (d *Desk) readImport(c *gin.Context) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, catalogue.MaxBytes+(1<<20))
-	file, _, err := c.Request.FormFile("file")
-	var tooBig *http.MaxBytesError
-	switch {
-	case errors.As(err, &tooBig):
-		d.showImport(c, http.StatusUnprocessableEntity, fault.List{{Field: "file", Text: fmt.Sprintf("is larger than %d MiB", catalogue.MaxBytes>>20)}})
-		return
-	case err != nil:
-		d.showImport(c, http.StatusUnprocessableEntity, fault.List{{Field: "file", Text: "is missing; choose a CSV or JSON of models"}})
-		return
-	}
-	defer file.Close()
-	data, err := io.ReadAll(file)
+func (d *Desk) readImport(c *kit.Req) error {
+	name, data, err := kit.One(c, "file", catalogue.MaxBytes, "is missing; choose a CSV or JSON of models")
 	if err == nil {
-		_, err = d.App.ReadImport(c, kit.MustWho(c), data)
+		_, err = d.App.Shelf.Read(c.Ctx(), c.Who, name, data)
 	}
-	d.imported(c, err)
+	return d.imported(c, err)
 }
 
-func (d *Desk) applyImport(c *gin.Context) {
-	_, err := kit.Form(c, kit.Known())
-	if err == nil {
-		err = d.App.ApplyImport(c, kit.MustWho(c))
+// importOf is the import that a form is about.
+func importOf(c *kit.Req) (uint64, error) {
+	sent, err := kit.Form(c, kit.Known("import"))
+	if err != nil {
+		return 0, err
 	}
-	d.imported(c, err)
+	id, err := strconv.ParseUint(sent.Get("import"), 10, 63)
+	if err != nil {
+		return 0, app.ErrNotFound
+	}
+	return id, nil
+}
+
+func (d *Desk) applyImport(c *kit.Req) error {
+	id, err := importOf(c)
+	if err == nil {
+		err = d.App.Shelf.Apply(c.Ctx(), c.Who, id)
+	}
+	return d.imported(c, err)
+}
+
+func (d *Desk) dropImport(c *kit.Req) error {
+	id, err := importOf(c)
+	if err == nil {
+		err = d.App.Shelf.Drop(c.Ctx(), c.Who, id)
+	}
+	return d.imported(c, err)
 }
 
 // imported shows the import after a step, or what was wrong with it.
-func (d *Desk) imported(c *gin.Context, err error) {
+func (d *Desk) imported(c *kit.Req, err error) error {
 	if faults, ok := fault.As(err); ok {
-		d.showImport(c, http.StatusUnprocessableEntity, faults)
-		return
+		return d.showImport(c, http.StatusUnprocessableEntity, faults)
 	}
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, "/shoes/import")
-}
-
-func (d *Desk) dropImport(c *gin.Context) {
-	if _, err := kit.Form(c, kit.Known()); err != nil {
-		d.Fail(c, err)
-		return
-	}
-	d.App.DropImport(kit.MustWho(c))
-	kit.Go(c, "/shoes/import")
+	return kit.Go(c, "/shoes/import")
 }
 
 // bar is one of the seven bars of how little shoe a model is.
@@ -194,21 +179,20 @@ type bar struct {
 	Width string
 }
 
-func (d *Desk) model(c *gin.Context) {
+func (d *Desk) model(c *kit.Req) error {
 	cat, m, err := d.findModel(c)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	d.showModel(c, http.StatusOK, cat, m, nil, nil)
+	return d.showModel(c, http.StatusOK, cat, m, nil, nil)
 }
 
-func (d *Desk) findModel(c *gin.Context) (*app.Catalogue, *shoe.Model, error) {
-	id, err := kit.ID(c, "model")
+func (d *Desk) findModel(c *kit.Req) (*record.Catalogue, *shoe.Model, error) {
+	id, err := kit.RowID(c, "model")
 	if err != nil {
 		return nil, nil, err
 	}
-	cat, err := d.App.Catalogue(c, kit.MustWho(c))
+	cat, err := d.App.Shelf.Catalogue(c.Ctx(), c.Who)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -219,31 +203,29 @@ func (d *Desk) findModel(c *gin.Context) (*app.Catalogue, *shoe.Model, error) {
 	return cat, m, err
 }
 
-func (d *Desk) newModel(c *gin.Context) {
-	cat, err := d.App.Catalogue(c, kit.MustWho(c))
+func (d *Desk) newModel(c *kit.Req) error {
+	cat, err := d.App.Shelf.Catalogue(c.Ctx(), c.Who)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	d.showModel(c, http.StatusOK, cat, nil, nil, nil)
+	return d.showModel(c, http.StatusOK, cat, nil, nil, nil)
 }
 
 // showModel shows a model with its columns to change; m is nil for a new one.
-func (d *Desk) showModel(c *gin.Context, code int, cat *app.Catalogue, m *shoe.Model, form url.Values, faults fault.List) {
-	who := kit.MustWho(c)
-	settings, _, err := d.App.Settings(c, who)
+func (d *Desk) showModel(c *kit.Req, code int, cat *record.Catalogue, m *shoe.Model, sent url.Values, faults fault.List) error {
+	who := c.Who
+	settings, _, err := d.App.People.Settings(c.Ctx(), who)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
 	at, rest := kit.Say(faults, func(name string) bool { return name != "form" })
-	controls := kit.Controls(app.ModelFields, units.Metric, form, at)
+	controls := kit.Controls(shelf.ModelFields, units.Metric, sent, at)
 	body := map[string]any{"M": m, "May": who.Role != app.Trainee, "Currency": who.Currency, "URL": "/shoes/new"}
 	values := map[string]string{}
 	title := "A new model"
 	if m != nil {
-		title = app.ModelName(m)
-		body["URL"] = fmt.Sprintf("/shoes/models/%d", cat.Row(m.ID))
+		title = record.ModelName(m)
+		body["URL"] = fmt.Sprintf("/shoes/models/%d", cat.RowID(m.ID))
 		for _, cell := range catalogue.Cells(m) {
 			values[cell.Name] = cell.Value
 		}
@@ -252,46 +234,50 @@ func (d *Desk) showModel(c *gin.Context, code int, cat *app.Catalogue, m *shoe.M
 			bars = append(bars, bar{b.Name, units.Round(b.Value, 1), strconv.FormatFloat(20*b.Value, 'f', 1, 64)})
 		}
 		body["Bars"], body["Bareness"], body["Doubts"] = bars, units.Round(m.Bareness(), 1), m.Doubts(&settings.House)
-		rubs, err := d.App.RubsOfModel(c, who, uint64(cat.Row(m.ID)))
+		rubs, err := d.App.Shelf.RubsOf(c.Ctx(), who, cat.RowID(m.ID))
 		if err != nil {
-			d.Fail(c, err)
-			return
+			return err
 		}
 		body["Rubs"] = rubs
 		var line []modelLine
 		for _, v := range cat.Line(m.ID) {
-			line = append(line, modelLine{Model: v, Row: cat.Row(v.ID)})
+			line = append(line, modelLine{Model: v, Row: cat.RowID(v.ID)})
 		}
 		body["Line"] = line
 	}
 	var shown []kit.Control
-	for _, f := range app.ModelFields {
+	for _, f := range shelf.ModelFields {
 		control := controls[f.Name]
-		if form == nil {
+		if sent == nil {
 			control = control.Default(values[f.Name])
 		}
 		control.Disabled = who.Role == app.Trainee || f.Name == "id" && m != nil
 		shown = append(shown, control)
 	}
-	body["Controls"] = shown
-	d.pageWith(c, code, title, "model", body, rest)
+	body["Controls"], body["StockShown"] = shown, values["stock"]
+	if sent != nil {
+		body["StockShown"] = sent.Get(shelf.StockShown)
+	}
+	return d.pageWith(c, code, title, "model", body, rest)
 }
 
 // saveModel writes a model as it was typed.
-func (d *Desk) saveModel(c *gin.Context) {
+func (d *Desk) saveModel(c *kit.Req) error {
 	var m *shoe.Model
-	cat, err := d.App.Catalogue(c, kit.MustWho(c))
+	cat, err := d.App.Shelf.Catalogue(c.Ctx(), c.Who)
 	if err == nil && c.Param("model") != "" {
 		cat, m, err = d.findModel(c)
 	}
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	form, values, err := kit.Decode(c, app.ModelFields, units.Metric)
+	sent, values, err := kit.Decode(c, shelf.ModelFields, shelf.StockShown)
 	code := ""
+	if err == nil && m != nil && !sent.Has(shelf.StockShown) {
+		err = fault.List{{Field: "form", Text: "is out of date; load the page again and send it once more"}}
+	}
 	if err == nil {
-		cells := map[string]string{}
+		cells := map[string]string{shelf.StockShown: sent.Get(shelf.StockShown)}
 		for name, v := range values {
 			cells[name] = v.Text
 		}
@@ -299,19 +285,16 @@ func (d *Desk) saveModel(c *gin.Context) {
 		if m != nil {
 			was = m.ID
 		}
-		code, err = d.App.SaveModel(c, kit.MustWho(c), was, cells)
+		code, err = d.App.Shelf.Save(c.Ctx(), c.Who, was, cells)
 	}
 	if faults, ok := fault.As(err); ok {
-		d.showModel(c, http.StatusUnprocessableEntity, cat, m, form, faults)
-		return
+		return d.showModel(c, http.StatusUnprocessableEntity, cat, m, sent, faults)
 	}
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	if cat, err = d.App.Catalogue(c, kit.MustWho(c)); err != nil {
-		d.Fail(c, err)
-		return
+	if cat, err = d.App.Shelf.Catalogue(c.Ctx(), c.Who); err != nil {
+		return err
 	}
-	kit.Go(c, fmt.Sprintf("/shoes/models/%d", cat.Row(code)))
+	return kit.Go(c, fmt.Sprintf("/shoes/models/%d", cat.RowID(code)))
 }

@@ -4,18 +4,17 @@ import (
 	"net/http"
 	"net/url"
 
-	"github.com/gin-gonic/gin"
-
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/house"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
+	"trevik/internal/record"
 	"trevik/internal/web/kit"
 )
 
 type setting struct {
-	app.Setting
+	record.Setting
 	Options []kit.Option
 	Err     string
 	Other   bool // it is not what ships
@@ -30,13 +29,12 @@ type settingGroup struct {
 	List  []setting
 }
 
-func (d *Desk) shop(c *gin.Context) { d.showShop(c, http.StatusOK, nil, nil) }
+func (d *Desk) shop(c *kit.Req) error { return d.showShop(c, http.StatusOK, nil, nil) }
 
-func (d *Desk) showShop(c *gin.Context, code int, form url.Values, faults fault.List) {
-	_, list, err := d.App.Settings(c, kit.MustWho(c))
+func (d *Desk) showShop(c *kit.Req, code int, form url.Values, faults fault.List) error {
+	_, list, err := d.App.People.Settings(c.Ctx(), c.Who)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
 	at, rest := kit.Say(faults, func(n string) bool { return known(list, n) })
 	var choices []setting
@@ -56,7 +54,7 @@ func (d *Desk) showShop(c *gin.Context, code int, form url.Values, faults fault.
 			}
 			x.Options = append(x.Options, kit.Option{Value: w, Text: text, On: w == x.Value})
 		}
-		if s.Choices != nil {
+		if s.Choices != nil || s.Name == record.TimeZone {
 			choices = append(choices, x)
 			continue
 		}
@@ -70,10 +68,10 @@ func (d *Desk) showShop(c *gin.Context, code int, form url.Values, faults fault.
 			}
 		}
 	}
-	d.pageWith(c, code, "Shop", "shop", map[string]any{"List": choices, "Groups": groups, "Owner": kit.MustWho(c).Role == app.Owner}, rest)
+	return d.pageWith(c, code, "Shop", "shop", map[string]any{"List": choices, "Groups": groups, "Owner": c.Who.Role == app.Owner}, rest)
 }
 
-func known(list []app.Setting, name string) bool {
+func known(list []record.Setting, name string) bool {
 	for _, s := range list {
 		if s.Name == name {
 			return true
@@ -82,11 +80,10 @@ func known(list []app.Setting, name string) bool {
 	return false
 }
 
-func (d *Desk) changeShop(c *gin.Context) {
-	_, list, err := d.App.Settings(c, kit.MustWho(c))
+func (d *Desk) changeShop(c *kit.Req) error {
+	_, list, err := d.App.People.Settings(c.Ctx(), c.Who)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
 	form, err := kit.Form(c, func(name string) bool { return known(list, name) })
 	if err == nil {
@@ -96,31 +93,27 @@ func (d *Desk) changeShop(c *gin.Context) {
 				to[name] = form.Get(name)
 			}
 		}
-		err = d.App.ChangeSettings(c, kit.MustWho(c), to)
+		err = d.App.People.ChangeSettings(c.Ctx(), c.Who, to)
 	}
 	if faults, ok := fault.As(err); ok {
-		d.showShop(c, http.StatusUnprocessableEntity, form, faults)
-		return
+		return d.showShop(c, http.StatusUnprocessableEntity, form, faults)
 	}
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, "/shop")
+	return kit.Go(c, "/shop")
 }
 
 // houseFile gives the house values as the command line reads them.
-func (d *Desk) houseFile(c *gin.Context) {
-	s, _, err := d.App.Settings(c, kit.MustWho(c))
+func (d *Desk) houseFile(c *kit.Req) error {
+	s, _, err := d.App.People.Settings(c.Ctx(), c.Who)
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
 	data, err := s.House.Write()
 	if err != nil {
-		d.Fail(c, err)
-		return
+		return err
 	}
-	c.Header("Content-Disposition", `attachment; filename="house.json"`)
-	c.Data(http.StatusOK, "application/json; charset=utf-8", data)
+	c.File("house.json", "application/json; charset=utf-8")
+	return c.Data(http.StatusOK, "application/json; charset=utf-8", data)
 }

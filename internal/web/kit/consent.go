@@ -5,11 +5,9 @@ import (
 	"net/url"
 	"time"
 
-	"github.com/gin-gonic/gin"
-
-	"trevik/internal/app"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/support"
+	"trevik/internal/record"
 )
 
 // ConsentLine is one kind of thing that may be kept, with what was said of it.
@@ -22,15 +20,15 @@ type ConsentLine struct {
 }
 
 // ConsentLines are a runner's answers for people.
-func ConsentLines(consents map[string]app.Consent, now time.Time) []ConsentLine {
+func ConsentLines(consents map[string]record.Consent, now time.Time) []ConsentLine {
 	var out []ConsentLine
-	for _, f := range app.ConsentFields {
+	for _, f := range record.ConsentFields {
 		x := ConsentLine{Kind: f.Name, Label: f.Label}
 		if c, asked := consents[f.Name]; asked {
 			x.Answer, x.Agreed = c.Answer, c.Agreed(now)
-			x.Said = fmt.Sprintf("%s: %s, to %s", LongDay(c.MadeAt.Local()), support.Words(c.Answer), c.Maker)
+			x.Said = fmt.Sprintf("%s: %s, to %s", LongDay(c.MadeAt), support.Words(c.Answer), c.Maker)
 			if until := c.Until(); !until.IsZero() {
-				x.Said += ", until " + LongDay(until.Local())
+				x.Said += ", until " + LongDay(until)
 			}
 		}
 		out = append(out, x)
@@ -39,24 +37,22 @@ func ConsentLines(consents map[string]app.Consent, now time.Time) []ConsentLine 
 }
 
 // SetConsents records the consents that a form answers. It fails with a fault.List.
-func SetConsents(c *gin.Context, e *Env, runner uint64) (url.Values, error) {
-	form, values, err := Decode(c, app.ConsentFields, MustWho(c).Units, "withdraw")
+func SetConsents(r *Req, e *Env, runner uint64) (url.Values, error) {
+	sent, values, err := Decode(r, record.ConsentFields, "withdraw")
 	if err != nil {
-		return form, err
+		return sent, err
 	}
-	withdraw := form.Get("withdraw")
-	if v := values[withdraw]; withdraw != "" && !v.Empty && v.Text != app.ConsentNo {
-		return form, fault.List{{Field: withdraw, Text: "is agreed to and taken back at once, which contradict each other; send one of them"}}
-	}
-	if withdraw != "" {
-		return form, e.App.SetConsent(c, MustWho(c), runner, withdraw, app.ConsentWithdrawn)
-	}
-	for _, f := range app.ConsentFields {
-		if v, given := values[f.Name]; given && !v.Empty {
-			if err := e.App.SetConsent(c, MustWho(c), runner, f.Name, v.Text); err != nil {
-				return form, err
-			}
+	answers := map[string]string{}
+	for _, f := range record.ConsentFields {
+		if v := values[f.Name]; !v.Empty {
+			answers[f.Name] = v.Text
 		}
 	}
-	return form, nil
+	if withdraw := sent.Get("withdraw"); withdraw != "" {
+		if said, given := answers[withdraw]; given && said != record.ConsentNo {
+			return sent, fault.List{{Field: withdraw, Text: "is agreed to and taken back at once, which contradict each other; send one of them"}}
+		}
+		answers = map[string]string{withdraw: record.ConsentWithdrawn}
+	}
+	return sent, e.App.Transfer.SetConsents(r.Ctx(), r.Who, runner, answers)
 }

@@ -6,10 +6,10 @@ import (
 	"slices"
 	"strings"
 
-	"trevik/internal/app"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/support"
 	"trevik/internal/core/units"
+	"trevik/internal/form"
 )
 
 // Option is one choice of a control.
@@ -39,27 +39,33 @@ type Control struct {
 // ControlID is the element id of an input.
 func ControlID(input string) string { return "f-" + strings.ReplaceAll(input, ".", "-") }
 
-// ControlOf makes the control of a fit's field. typed is what was sent and could
+// Held is what a field holds already.
+type Held struct {
+	Number *float64
+	Text   string
+}
+
+// ControlOf makes the control of a field. typed is what was sent and could
 // not be kept, nil when nothing was.
-func ControlOf(f app.Field, k app.Key, u units.System, found app.Finding, typed []string, wrong string) Control {
-	c := Control{ID: ControlID(k.Input()), Input: k.Input(), Label: f.Label, Err: wrong, Type: "text", Max: 24, Blank: "—"}
+func ControlOf(f form.Field, input string, u units.System, found Held, typed []string, wrong string) Control {
+	c := Control{ID: ControlID(input), Input: input, Label: f.Label, Err: wrong, Type: "text", Max: 24, Blank: "—"}
 	on := map[string]bool{}
 	switch f.Kind {
-	case app.Number:
+	case form.Number:
 		c.Mode, c.Unit = "decimal", unitOf(f.Unit, u)
 		if found.Number != nil {
 			c.Value = f.Show(*found.Number, u)
 		}
-	case app.Text:
+	case form.Text:
 		c.Value, c.Max = found.Text, f.Max
-	case app.Day:
+	case form.Day:
 		c.Type, c.Value = "date", found.Text
-	case app.Clock:
+	case form.Clock:
 		c.Value, c.Max = found.Text, 5
-	case app.Choice:
+	case form.Choice:
 		c.Type = "choice"
 		on[found.Text] = true
-	case app.Many:
+	case form.Many:
 		c.Type = "many"
 		for _, w := range strings.Split(found.Text, ",") {
 			on[w] = true
@@ -78,13 +84,13 @@ func ControlOf(f app.Field, k app.Key, u units.System, found app.Finding, typed 
 	return c
 }
 
-func unitOf(u app.Unit, s units.System) string {
+func unitOf(u form.Unit, s units.System) string {
 	switch u {
-	case app.MM:
+	case form.MM:
 		return s.LengthUnit()
-	case app.KM:
+	case form.KM:
 		return s.DistanceUnit()
-	case app.Money:
+	case form.Money:
 		return ""
 	}
 	return string(u)
@@ -141,7 +147,7 @@ func (c Control) Picked() Control {
 // SaveBy makes a control save itself to an address as it is changed, without the
 // rest of its form.
 func (c Control) SaveBy(url string) Control {
-	c.Save = template.HTMLAttr(fmt.Sprintf(`hx-post="%s" hx-params="%s" hx-trigger="change" hx-target="#findings" hx-swap="innerHTML" hx-sync="closest form:queue all"`, url, c.Input))
+	c.Save = template.HTMLAttr(fmt.Sprintf(`hx-post="%s" hx-params="%s,seen" hx-trigger="change" hx-target="#findings" hx-swap="innerHTML" hx-sync="closest form:queue all"`, url, c.Input))
 	return c
 }
 

@@ -4,21 +4,28 @@
 package own
 
 import (
+	"crypto/sha256"
 	"embed"
 	"errors"
+	"fmt"
+	"io"
 	"net/http"
 	"net/url"
 	"slices"
 	"strconv"
 	"strings"
-
-	"github.com/gin-gonic/gin"
+	"time"
 
 	"trevik/internal/app"
-	"trevik/internal/core/care"
+	"trevik/internal/app/people"
+	"trevik/internal/app/runlog"
+	"trevik/internal/app/wardrobe"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
+	"trevik/internal/form"
+	"trevik/internal/record"
+	"trevik/internal/web/desk"
 	"trevik/internal/web/kit"
 	"trevik/internal/web/stations/distance"
 )
@@ -34,14 +41,13 @@ type Own struct{ *kit.Env }
 // Routes of a runner's own pages, and of the calendars.
 func Routes(env *kit.Env) []kit.Route {
 	o := &Own{env}
+	post := func(path string, do func(*visitor) (url.Values, string, error)) kit.Route {
+		return kit.Route{Method: http.MethodPost, Path: "/r/:secret/" + path, Handle: o.form(do), Back: "/r/:secret"}
+	}
 	return []kit.Route{
 		{Method: http.MethodGet, Path: "/r/:secret", Handle: o.show},
-		{Method: http.MethodPost, Path: "/r/:secret/runs", Handle: o.addRun},
-		{Method: http.MethodPost, Path: "/r/:secret/file", Handle: o.sendFile},
-		{Method: http.MethodPost, Path: "/r/:secret/pairs/:pair/report", Handle: o.report},
-		{Method: http.MethodPost, Path: "/r/:secret/pairs/:pair/look", Handle: o.look},
-		{Method: http.MethodPost, Path: "/r/:secret/changes/:change", Handle: o.sore},
-		{Method: http.MethodPost, Path: "/r/:secret/calendar", Handle: o.newCalendar},
+		post("runs", o.addRun), post("file", o.sendFile), post("pairs/:pair/report", o.report), post("pairs/:pair/look", o.look), post("changes/:change", o.sore),
+		{Method: http.MethodPost, Path: "/r/:secret/calendar", Handle: o.newCalendar, Back: "/r/:secret"},
 		{Method: http.MethodGet, Path: "/calendar/:secret", Handle: o.calendar},
 	}
 }
@@ -49,28 +55,42 @@ func Routes(env *kit.Env) []kit.Route {
 // mostSent is how much a runner may send at once, bytes: three long runs are far less.
 const mostSent = 24 << 20
 
-// fields are those of the page's forms: a run's, without what a runner need not say.
-var fields = slices.Concat(app.RunFields, app.ReportFields, app.InspectFields, app.SoreFields)
+// mostFiles is how many files they may send at once.
+const mostFiles = 3
 
-// who is whose address this is; it answers where it is nobody's.
-func (o *Own) who(c *gin.Context, kind string) (app.Actor, uint64, bool) {
-	who, runner, err := o.App.ByLink(c, kind, strings.TrimSuffix(c.Param("secret"), ".ics"))
-	if errors.Is(err, app.ErrNotFound) {
-		o.FailWith(c, http.StatusNotFound, "This address is not open", "It may have expired or been closed. The shop can give you a new one.")
-		return who, 0, false
-	}
+// fields are those of the page's forms: a run's, without what a runner need not say.
+var fields = slices.Concat(runlog.RunFields, wardrobe.ReportFields, wardrobe.LookFields, wardrobe.SoreFields)
+
+// visitor is a request of a runner by their address.
+type visitor struct {
+	*kit.Req
+	runner uint64
+}
+
+// closed answers at an address that is nobody's.
+func (o *Own) closed(c *kit.Req) error {
+	o.FailWith(c, http.StatusNotFound, "This address is not open", "It may have expired or been closed. The shop can give you a new one.")
+	return nil
+}
+
+// visitor is whose address this is. What is sent from it is done in the name of who gave it.
+func (o *Own) visitor(c *kit.Req) (*visitor, error) {
+	who, runner, err := o.App.People.ByLink(c.Ctx(), people.RunnerLink, c.Param("secret"))
 	if err != nil {
-		o.Fail(c, err)
-		return who, 0, false
+		return nil, err
 	}
+	who.Form = c.Who.Form // the token of what was sent
+	c.Who = who
 	c.Header("X-Robots-Tag", "noindex")
-	return who, runner, true
+	return &visitor{c, runner}, nil
 }
 
 type view struct {
 	kit.Page
-	Mine     app.RunnersOwn
-	Changes  []app.Changing // those that go on
+	Runner   *record.Runner
+	Pairs    []record.Worn
+	Last     []record.Run
+	Changes  []record.Changing // those that go on
 	Own      map[string]kit.Control
 	Faults   map[string]string
 	URL      string
@@ -83,191 +103,216 @@ type view struct {
 	Shop     string
 }
 
-func (o *Own) show(c *gin.Context) {
-	if who, runner, ok := o.who(c, app.RunnerLink); ok {
-		o.page(c, who, runner, http.StatusOK, nil, nil, "")
+func (o *Own) show(c *kit.Req) error {
+	v, err := o.visitor(c)
+	if errors.Is(err, app.ErrNotFound) {
+		return o.closed(c)
 	}
+	if err != nil {
+		return err
+	}
+	return o.page(v, http.StatusOK, nil, nil, "")
 }
 
 // said are the notes after something was sent, by the address's word for it.
 var said = map[string]string{"run": "Your run is put down.", "file": "Your runs are in.", "there": "Nothing new: these runs were there already.", "report": "Thank you. The shop sees it.", "look": "Your look is kept.", "sore": "The plan has heard it."}
 
-func (o *Own) page(c *gin.Context, who app.Actor, runner uint64, code int, form url.Values, faults fault.List, calendar string) {
-	mine, err := o.App.RunnersOwn(c, who, runner)
+// lastRuns is how many of their runs the page shows.
+const lastRuns = 8
+
+func (o *Own) page(c *visitor, code int, sent url.Values, faults fault.List, calendar string) error {
+	r, err := o.App.Visits.Runner(c.Ctx(), c.Who, c.runner)
 	if err != nil {
-		o.Fail(c, err)
-		return
+		return err
 	}
-	changes, err := o.App.Changings(c, who, runner)
-	if err != nil {
-		o.Fail(c, err)
-		return
+	today := o.App.Today(c.Who)
+	v := view{Page: o.NewPage(c.Req, "Your shoes"), Runner: r, URL: "/r/" + c.Param("secret"), On: today.Format(time.DateOnly),
+		Units: c.Who.Units, Shop: c.Who.Shop, Calendar: calendar, Said: said[c.Query("said")]}
+	fit, err := o.App.Visits.OfRunner(c.Ctx(), c.Who, c.runner)
+	if err == nil {
+		v.Pairs, err = fit.Worn()
 	}
-	changes = slices.DeleteFunc(changes, func(x app.Changing) bool { return x.Ended })
-	v := view{Changes: changes, Page: o.NewPage(c, "Your shoes"), Mine: mine, URL: "/r/" + c.Param("secret"), On: o.App.Today().Format("2006-01-02"), Units: who.Units, Shop: who.Shop, Calendar: calendar, Said: said[c.Query("said")]}
-	at, rest := kit.Say(faults, func(in string) bool {
+	if err != nil && !errors.Is(err, app.ErrNotFound) { // who was never fitted has pairs all the same, and no forecast
+		return err
+	}
+	if v.Changes, err = r.Changings(today); err != nil {
+		return err
+	}
+	v.Changes = slices.DeleteFunc(v.Changes, func(x record.Changing) bool { return x.Ended })
+	all := r.AllRuns()
+	slices.Reverse(all)
+	v.Last = all[:min(lastRuns, len(all))]
+	v.Faults, v.Notice = kit.Say(faults, func(in string) bool {
 		name, _, _ := strings.Cut(in, ".")
-		return name == "runs_file" || slices.ContainsFunc(fields, func(f app.Field) bool { return f.Name == name })
+		return name == "runs_file" || slices.ContainsFunc(fields, func(f form.Field) bool { return f.Name == name })
 	})
-	v.Faults, v.Notice = at, rest
-	v.Own = kit.Controls(fields, who.Units, form, at)
+	v.Own = kit.Controls(fields, c.Who.Units, sent, v.Faults)
 	v.Options = []kit.Option{{Text: "not told"}}
-	for _, w := range mine.Pairs {
-		v.Options = append(v.Options, kit.Option{Value: strconv.FormatUint(w.Pair.ID, 10), Text: w.Pair.Name()})
+	for _, p := range r.InUse() {
+		v.Options = append(v.Options, kit.Option{Value: strconv.FormatUint(p.ID, 10), Text: p.Name()})
 	}
-	if len(mine.Pairs) == 1 {
+	if len(v.Options) == 2 {
 		v.Usual = v.Options[1].Value
 	}
-	o.Render(c, code, pages, "own", v)
+	return o.Render(c.Req, code, pages, "own", v)
 }
 
-// done goes on after a form, or shows what was wrong with it.
-func (o *Own) done(c *gin.Context, who app.Actor, runner uint64, form url.Values, err error, note string) {
-	if faults, ok := fault.As(err); ok {
-		o.page(c, who, runner, http.StatusUnprocessableEntity, form, faults, "")
-		return
+// form is a form of the page: do saves it and gives what was sent and the note of what it did.
+func (o *Own) form(do func(*visitor) (url.Values, string, error)) kit.Handler {
+	return func(c *kit.Req) error {
+		v, err := o.visitor(c)
+		if errors.Is(err, app.ErrNotFound) {
+			return o.closed(c)
+		}
+		if err != nil {
+			return err
+		}
+		sent, note, err := do(v)
+		if faults, ok := fault.As(err); ok {
+			return o.page(v, http.StatusUnprocessableEntity, sent, faults, "")
+		}
+		if err != nil {
+			return err
+		}
+		return kit.Go(c, "/r/"+c.Param("secret")+"?said="+note)
 	}
-	if err != nil {
-		o.Fail(c, err)
-		return
-	}
-	kit.Go(c, "/r/"+c.Param("secret")+"?said="+note)
 }
 
-func (o *Own) addRun(c *gin.Context) {
-	who, runner, ok := o.who(c, app.RunnerLink)
-	if !ok {
-		return
-	}
-	form, v, err := kit.Decode(c, app.RunFields, who.Units)
-	var token string
+func (o *Own) addRun(c *visitor) (url.Values, string, error) {
+	sent, v, err := kit.Decode(c.Req, runlog.RunFields)
 	if err == nil {
-		token, err = kit.Token(form)
+		_, err = o.App.Runs.Add(c.Ctx(), c.Who, c.runner, runlog.Typed{PairID: uint64(v["pair"].Number), On: v["on"].Text, Start: v["start"].Text,
+			KM: v["km"].Ptr(), Ground: term.Ground(v["ground"].Text), Kind: term.Kind(v["kind"].Text), Wet: !v["wet"].Empty, TempC: v["temp_c"].Ptr()})
 	}
-	if err == nil {
-		r := app.NewRun{PairID: uint64(v["pair"].Number), On: v["on"].Text, Start: v["start"].Text, KM: v["km"].Number, Ground: term.Ground(v["ground"].Text), Kind: term.Kind(v["kind"].Text), Wet: !v["wet"].Empty}
-		_, err = o.App.AddRun(c, who, token, runner, r)
-	}
-	o.done(c, who, runner, form, err, "run")
+	return sent, "run", err
 }
 
 // sendFile takes the runner's GPX files and puts them in at once: what is there already is
 // left out, and nothing is put in where a file is at fault.
-func (o *Own) sendFile(c *gin.Context) {
-	who, runner, ok := o.who(c, app.RunnerLink)
-	if !ok {
-		return
+func (o *Own) sendFile(c *visitor) (url.Values, string, error) {
+	sending, err := kit.Upload(c.Req, "runs_file", mostSent)
+	if err != nil {
+		return nil, "", err
 	}
-	files, err := distance.RunFiles(c, mostSent)
-	n := 0
-	if err == nil && len(files) > 3 {
-		err = fault.List{{Field: "runs_file", Text: "are " + strconv.Itoa(len(files)) + " files; send up to three at a time"}}
-	}
-	if err == nil {
-		n, err = o.App.PutFilesIn(c, who, runner, files)
-	}
-	note := "file"
-	if n == 0 {
-		note = "there"
-	}
-	o.done(c, who, runner, nil, err, note)
-}
-
-func (o *Own) report(c *gin.Context) {
-	who, runner, ok := o.who(c, app.RunnerLink)
-	if !ok {
-		return
-	}
-	pair, err := kit.ID(c, "pair")
-	form, v, wrong := kit.Decode(c, app.ReportFields, who.Units)
-	if err == nil {
-		err = wrong
-	}
-	if err == nil {
-		var comfort *float64
-		if x := v["report_comfort"]; !x.Empty {
-			comfort = &x.Number
+	var files []runlog.NamedFile
+	digest := sha256.New()
+	for next := distance.Files(sending); ; {
+		name, in, err := next()
+		if err == io.EOF {
+			break
 		}
-		err = o.App.AddReport(c, who, runner, pair, comfort, v["report_note"].Text)
+		if err == nil && len(files) >= mostFiles {
+			err = fault.List{{Field: "runs_file", Text: fmt.Sprintf("are more than %d files; send up to %d at a time", mostFiles, mostFiles)}}
+		}
+		var data []byte
+		if err == nil {
+			data, err = io.ReadAll(in)
+		}
+		if err != nil {
+			return nil, "", err
+		}
+		fmt.Fprintf(digest, "%q %d ", name, len(data))
+		digest.Write(data)
+		files = append(files, runlog.NamedFile{Name: name, Data: data})
 	}
-	o.done(c, who, runner, form, err, "report")
+	if err := c.Ticket([32]byte(digest.Sum(nil))); err != nil {
+		return nil, "", err
+	}
+	if len(files) == 0 {
+		return nil, "", fault.List{{Field: "runs_file", Text: "is missing; choose GPX files"}}
+	}
+	n, err := o.App.Runs.PutFiles(c.Ctx(), c.Who, c.runner, files)
+	if n == 0 {
+		return nil, "there", err
+	}
+	return nil, "file", err
 }
 
-func (o *Own) look(c *gin.Context) {
-	who, runner, ok := o.who(c, app.RunnerLink)
-	if !ok {
-		return
+func (o *Own) report(c *visitor) (url.Values, string, error) {
+	pair, err := kit.RowID(c.Req, "pair")
+	if err != nil {
+		return nil, "", err
 	}
-	pair, err := kit.ID(c, "pair")
-	form, n, wrong := distance.ReadLook(c, who.Units)
+	sent, v, err := kit.Decode(c.Req, wardrobe.ReportFields)
 	if err == nil {
-		err = wrong
+		err = o.App.Wardrobe.AddReport(c.Ctx(), c.Who, c.runner, pair, v["report_comfort"].Ptr(), v["report_note"].Text)
 	}
+	return sent, "report", err
+}
+
+func (o *Own) look(c *visitor) (url.Values, string, error) {
+	pair, err := kit.RowID(c.Req, "pair")
+	if err != nil {
+		return nil, "", err
+	}
+	sent, n, err := distance.ReadLook(c.Req)
 	if err == nil {
-		err = o.App.AddLook(c, who, runner, pair, n)
+		err = o.App.Wardrobe.AddLook(c.Ctx(), c.Who, c.runner, pair, n)
 	}
-	o.done(c, who, runner, form, err, "look")
+	return sent, "look", err
 }
 
 // sore tells the plan of changing over how the week went.
-func (o *Own) sore(c *gin.Context) {
-	who, runner, ok := o.who(c, app.RunnerLink)
-	if !ok {
-		return
+func (o *Own) sore(c *visitor) (url.Values, string, error) {
+	id, err := kit.RowID(c.Req, "change")
+	if err != nil {
+		return nil, "", err
 	}
-	id, err := kit.ID(c, "change")
-	form, v, wrong := kit.Decode(c, app.SoreFields, who.Units)
+	sent, v, err := kit.Decode(c.Req, wardrobe.SoreFields)
+	if err != nil {
+		return sent, "", err
+	}
+	r, err := desk.Sore(v)
 	if err == nil {
-		err = wrong
+		err = o.App.Wardrobe.ReportSore(c.Ctx(), c.Who, c.runner, id, r)
 	}
-	if err == nil && v["sore_level"].Empty {
-		err = fault.List{{Field: "sore_level", Text: "is missing; allowed is 0 to 10"}}
-	}
-	if err == nil {
-		r := care.Report{Week: int(v["sore_week"].Number), Soreness: v["sore_level"].Number, Night: v["sore_night"].Text == "yes"}
-		if p := term.Place(v["sore_place"].Text); p != "" {
-			r.Place = &p
-		}
-		err = o.App.ReportSore(c, who, runner, id, r)
-	}
-	o.done(c, who, runner, form, err, "sore")
+	return sent, "sore", err
 }
 
 // newCalendar makes a feed of the runner's own and shows its address once.
-func (o *Own) newCalendar(c *gin.Context) {
-	who, runner, ok := o.who(c, app.RunnerLink)
-	if !ok {
-		return
+func (o *Own) newCalendar(c *kit.Req) error {
+	v, err := o.visitor(c)
+	if errors.Is(err, app.ErrNotFound) {
+		return o.closed(c)
 	}
-	form, err := kit.Form(c, kit.Known())
-	var secret string
 	if err == nil {
-		secret, err = o.App.NewLink(c, who, app.RunnerCalendarLink, runner)
+		_, err = kit.Form(c, kit.Known())
 	}
 	if err != nil {
-		o.done(c, who, runner, form, err, "")
-		return
+		return err
 	}
-	o.page(c, who, runner, http.StatusOK, nil, nil, kit.Absolute(c, "/calendar/"+secret+".ics"))
+	secret, err := o.App.People.NewLink(c.Ctx(), c.Who, people.RunnerCalendarLink, v.runner)
+	if err != nil {
+		return err
+	}
+	return o.page(v, http.StatusOK, nil, nil, kit.Absolute(c, "/calendar/"+secret+".ics"))
 }
 
 // calendar is a feed: the shop's, or a runner's.
-func (o *Own) calendar(c *gin.Context) {
-	secret := strings.TrimSuffix(c.Param("secret"), ".ics")
-	who, _, err := o.App.ByLink(c, app.ShopCalendarLink, secret)
-	var text string
-	if err == nil {
-		text, err = o.App.ShopCalendar(c, who)
-	} else if errors.Is(err, app.ErrNotFound) {
-		var runner uint64
-		if who, runner, err = o.App.ByLink(c, app.RunnerCalendarLink, secret); err == nil {
-			text, err = o.App.RunnerCalendar(c, who, runner)
-		}
-	}
+func (o *Own) calendar(c *kit.Req) error {
+	text, err := o.feed(c, strings.TrimSuffix(c.Param("secret"), ".ics"))
 	if err != nil {
-		o.Fail(c, err)
-		return
+		return err
 	}
 	c.Header("X-Robots-Tag", "noindex")
-	c.Data(http.StatusOK, "text/calendar; charset=utf-8", []byte(text))
+	return c.Data(http.StatusOK, "text/calendar; charset=utf-8", []byte(text))
+}
+
+func (o *Own) feed(c *kit.Req, secret string) (string, error) {
+	who, _, err := o.App.People.ByLink(c.Ctx(), people.ShopCalendarLink, secret)
+	if err == nil {
+		return o.App.Due.ShopCalendar(c.Ctx(), who)
+	}
+	if !errors.Is(err, app.ErrNotFound) {
+		return "", err
+	}
+	who, runner, err := o.App.People.ByLink(c.Ctx(), people.RunnerCalendarLink, secret)
+	if err != nil {
+		return "", err
+	}
+	fit, err := o.App.Visits.OfRunner(c.Ctx(), who, runner)
+	if err != nil && !errors.Is(err, app.ErrNotFound) {
+		return "", err
+	}
+	return o.App.Due.RunnerCalendar(fit)
 }

@@ -4,6 +4,7 @@ package card
 
 import (
 	"cmp"
+	"context"
 	"embed"
 	"fmt"
 	"html/template"
@@ -11,14 +12,15 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/gin-gonic/gin"
-
 	"trevik/internal/app"
+	"trevik/internal/app/films"
 	"trevik/internal/core/foot"
 	core "trevik/internal/core/footprint"
 	"trevik/internal/core/gait"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
+	"trevik/internal/core/wear"
+	"trevik/internal/record"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
@@ -57,15 +59,15 @@ type body struct {
 	Lead     string
 	Why      []string
 	Schools  []school
-	Choice   *app.Decision
-	Basis    *app.Basis
+	Choice   *record.Decision
+	Basis    *record.Basis
 	Room     template.HTML
-	Worn     *app.Worn
-	Tried    []app.Tried
+	Worn     *record.Worn
+	Tried    []record.Tried
 	Cautions []string
-	Overrule *app.Decision
+	Overrule *record.Decision
 	Advice   foot.Difference
-	Stills   []app.Still
+	Stills   []films.Still
 	Liked    bool
 	NoneWhy  string
 	Note     *note
@@ -88,19 +90,17 @@ type lace struct {
 const mostLaces = 2
 
 // after is what the card says of the time after: lacing, socks, the other pairs, the look.
-func (b *body) after(fit *app.Fit, catalogue *app.Catalogue, worn []app.Worn) {
-	b.Sock = fit.Text("sock", "", 0)
-	row := catalogue.Row(b.Choice.Value)
-	for _, n := range strings.Split(fit.Text("try_lacing", "", row), ",") {
-		if n != "" && n != "as_it_comes" && len(b.Laces) < mostLaces {
+func (b *body) after(fit *record.Conclusions) error {
+	b.Sock = string(record.Sock.Of(fit.Visit))
+	for _, n := range record.TryLacing.Of(fit.Visit, fit.Shop.Catalogue.RowID(b.Choice.Value)) {
+		if n != "as_it_comes" && len(b.Laces) < mostLaces {
 			b.Laces = append(b.Laces, lace{n, draw.Lacing(n), draw.LacingSteps(n)})
 		}
 	}
-	serving := make([]app.Pair, len(worn))
-	for i, w := range worn {
-		serving[i] = w.Pair
+	s, err := fit.Serving()
+	if err != nil {
+		return err
 	}
-	s := fit.Serve(serving)
 	for i := range s.Pairs {
 		var kinds []string
 		for j, p := range s.Parts {
@@ -113,61 +113,56 @@ func (b *body) after(fit *app.Fit, catalogue *app.Catalogue, worn []app.Worn) {
 		}
 	}
 	if b.Worn != nil {
-		since := b.Worn.Pair.FirstWorn
-		if since.IsZero() {
-			since = b.Worn.Pair.BoughtOn
+		seen := b.Worn.Pair.LastSeen()
+		if seen.IsZero() {
+			seen = b.Worn.Pair.BoughtOn
 		}
-		for _, x := range b.Worn.Pair.Inspected {
-			if x.On.After(since) {
-				since = x.On
-			}
-		}
-		look := since.AddDate(0, 6, 0).Format("2006-01-02")
+		look := wear.NextLook(seen).Format(wear.DateLayout)
 		b.Look = &look
 	}
+	return nil
 }
 
 // Station is Card.
 func Station() bench.Station {
 	return bench.Station{Path: "card", Name: "Card", Lead: "One page to take away, good in any other shop.",
-		Template: bench.Parse(files, "*.html"), Fields: app.ConsentFields, Body: bodyOf, Extra: extra}
+		Template: bench.Parse(files, "*.html"), Fields: record.ConsentFields, Body: bodyOf, Extra: extra}
 }
 
-func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
-	catalogue, err := bn.App.Catalogue(c, kit.MustWho(c))
-	if err != nil {
-		return nil, err
-	}
-	b := body{Feet: draw.Feet(fit.Feet(), fit.Units), Advice: foot.Compare(fit.Feet(), fit.House()), Tried: fit.Tried(catalogue)}
+func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
+	var err error
+	b := body{Feet: draw.Feet(fit.Feet(), fit.Units), Advice: foot.Compare(fit.Feet(), fit.House()), Tried: fit.Tried()}
 	if b.Support, err = fit.Support(); err != nil {
 		return nil, err
 	}
 	if b.Choice, b.Basis = fit.Choice(); b.Basis != nil {
 		b.Support = b.Basis.Support // as it was when the pair was chosen
 		b.Room = draw.Room(b.Basis.Ranked.Size, fit.Units)
-		worn, err := fit.Worn(fit.Serve(bench.Pairs(c)))
+		worn, err := fit.Worn()
 		if err != nil {
 			return nil, err
 		}
-		if at := slices.IndexFunc(worn, func(w app.Worn) bool { return w.Pair.ID == b.Basis.PairID }); at >= 0 {
+		if at := slices.IndexFunc(worn, func(w record.Worn) bool { return w.Pair.ID == b.Basis.PairID }); at >= 0 {
 			b.Worn = &worn[at]
 		}
-		b.after(fit, catalogue, worn)
+		if err := b.after(fit); err != nil {
+			return nil, err
+		}
 	}
-	if b.Stills, err = bn.App.Stills(c, kit.MustWho(c), fit.ID); err != nil {
+	if b.Stills, err = bn.App.Films.Stills(c.Ctx(), c.Who, fit.ID); err != nil {
 		return nil, err
 	}
-	if fit.Text("none_today", "", 0) == "yes" {
-		b.NoneWhy = cmp.Or(fit.Text("none_why", "", 0), "a good end, too")
+	if record.NoneToday.Of(fit.Visit) {
+		b.NoneWhy = cmp.Or(record.NoneWhy.Of(fit.Visit), "a good end, too")
 	}
 	b.Liked = slices.ContainsFunc(b.Support.Why, func(r support.Reason) bool { return r.Evidence == "liked" })
-	if slices.ContainsFunc(fit.Flags(), func(f support.Flag) bool { return slices.Contains(support.ReferFlags, f) }) {
+	if slices.ContainsFunc(fit.Cautions(), func(f support.Flag) bool { return slices.Contains(support.ReferFlags, f) }) {
 		b.Note = noteOf(fit)
 	}
-	_, asked := fit.Consents[app.HealthConsent]
+	_, asked := fit.Runner.Consents[record.HealthConsent]
 	b.AskKeep = !asked && fit.HasHealth()
 	if !fit.Open() {
-		b.Since = fit.Now.ChangedSince(fit.Settings)
+		b.Since = fit.Shop.Settings.ChangedSince(fit.Settings)
 	}
 	b.Lead = kit.Sentence(support.SchoolNames[b.Support.Lead])
 	if b.Support.Schools != nil {
@@ -182,14 +177,12 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 			}
 		}
 	}
-	for _, f := range fit.Flags() {
+	for _, f := range fit.Cautions() {
 		b.Cautions = append(b.Cautions, support.Words(string(f)))
 	}
-	if d, ok := fit.Decisions[app.ReferOverride]; ok {
-		b.Overrule = &d
-	}
+	b.Overrule = fit.Overruled()
 	for _, s := range term.Sides {
-		x := side{Side: s, Length: fit.Measure("length_mm", s), Ball: fit.Measure("ball_mm", s), Arch: archOf(fit, s), Band: bandOf(fit, s)}
+		x := side{Side: s, Length: fit.Measured(record.LengthMeasure, s), Ball: fit.Measured(record.BallMeasure, s), Arch: archOf(fit, s), Band: bandOf(fit, s)}
 		x.Size, _ = fit.SizeOf(s) // off the chart: the mm stand without a size
 		if x.Length.N > 0 || x.Arch != "" || x.Band != "" {
 			b.Sides = append(b.Sides, x)
@@ -198,30 +191,30 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	return b, nil
 }
 
-func noteOf(fit *app.Fit) *note {
-	n := note{Treated: fit.Text("treated", "", 0) == "yes"}
-	for _, f := range fit.Flags() {
+func noteOf(fit *record.Conclusions) *note {
+	n := note{Treated: record.Treated.Of(fit.Visit)}
+	for _, f := range fit.Cautions() {
 		n.Told = append(n.Told, support.Words(string(f)))
 	}
 	if list, _ := fit.Complaints(); list != nil {
 		for _, c := range *list {
-			text := strings.TrimSpace(fmt.Sprintf("%s %s, %s", c.Side, support.Words(string(c.Place)), kit.Ago(*c.MonthsAgo)))
-			if when := fit.ComplaintWhen(c.Place); when != "" {
+			text := strings.TrimSpace(fmt.Sprintf("%s %s, %s", c.Side, support.Words(string(c.Place)), record.Ago(*c.MonthsAgo)))
+			if when := fit.ComplaintWhenOf(c.Place); when != "" {
 				text += ", comes " + support.Words(when)
 			}
 			n.Complaints = append(n.Complaints, text)
 		}
 	}
-	if _, km := fit.Week(); km > 0 {
+	if km := fit.WeeklyTold(); km > 0 {
 		n.Running = fit.Units.Distance(km) + " a week"
-		if fit.Text("jump", "", 0) == "yes" {
+		if record.Jump.Of(fit.Visit) {
 			n.Running += ", more lately"
 		}
 	}
 	for _, s := range term.Sides {
-		if l := fit.Measure("length_mm", s); l.N > 0 {
+		if l := fit.Measured(record.LengthMeasure, s); l.N > 0 {
 			text := fmt.Sprintf("%s: length %s", s, fit.Units.Length(l.Value))
-			if b := fit.Measure("ball_mm", s); b.N > 0 {
+			if b := fit.Measured(record.BallMeasure, s); b.N > 0 {
 				text += ", ball " + fit.Units.Length(b.Value)
 			}
 			if drop, word, ok := fit.NavicularDrop(s); ok {
@@ -234,45 +227,45 @@ func noteOf(fit *app.Fit) *note {
 }
 
 // archOf is a side's arch in words, with its error where a print was read.
-func archOf(fit *app.Fit, s term.Side) string {
+func archOf(fit *record.Conclusions, s term.Side) string {
 	if r := fit.PrintReading(s); r != nil {
 		return fmt.Sprintf("%s arch (print, index %.3f ± %.3f)", r.Arch, r.ArchIndex, core.IndexSD(r.Quality.Score))
 	}
-	if a := fit.Text("arch", s, 0); a != "" {
-		return a + " arch, by eye"
+	if a := record.ArchSeen.Of(fit.Visit, s); a != "" {
+		return string(a) + " arch, by eye"
 	}
 	return ""
 }
 
 // bandOf is a side's rolling in in words, with its error where it was filmed.
-func bandOf(fit *app.Fit, s term.Side) string {
+func bandOf(fit *record.Conclusions, s term.Side) string {
 	if r := fit.GaitFilm(s); r != nil {
 		of := r.Sides[s]
 		return fmt.Sprintf("%s gait (filmed %s: %.1f° ± %.1f° over %d steps)", of.BandWords, r.Name(), *of.PeakEversionDeg.Mean, gait.JointSD, of.PeakEversionDeg.N)
 	}
-	if b := fit.Text("band", s, 0); b != "" {
-		return support.Words(b) + " gait, by eye"
+	if b := record.BandSeen.Of(fit.Visit, s); b != "" {
+		return support.Words(string(b)) + " gait, by eye"
 	}
 	return ""
 }
 
 func extra(b *bench.Bench) []kit.Route {
-	set := func(closed bool) gin.HandlerFunc {
-		return func(c *gin.Context) {
+	set := func(do func(context.Context, app.Actor, uint64) error) kit.Handler {
+		return func(c *kit.Req) error {
 			fit, err := b.Load(c)
 			if err != nil {
-				b.Fail(c, err)
-				return
+				return err
 			}
 			form, err := kit.SetConsents(c, b.Env, fit.Runner.ID)
 			if err == nil {
-				err = b.App.SetClosed(c, kit.MustWho(c), fit.ID, closed)
+				c.Who.Form = app.Form{} // its token was spent on the consents; closing twice is closing once
+				err = do(c.Ctx(), c.Who, fit.ID)
 			}
-			b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "card"))
+			return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "card"))
 		}
 	}
 	return []kit.Route{
-		{Method: http.MethodPost, Path: "/fits/:fit/close", Roles: kit.Everyone, Handle: set(true)},
-		{Method: http.MethodPost, Path: "/fits/:fit/reopen", Roles: kit.Everyone, Handle: set(false)},
+		{Method: http.MethodPost, Path: "/fits/:fit/close", Roles: kit.Everyone, Handle: set(b.App.Visits.Close)},
+		{Method: http.MethodPost, Path: "/fits/:fit/reopen", Roles: kit.Everyone, Handle: set(b.App.Visits.Reopen)},
 	}
 }

@@ -10,11 +10,12 @@ import (
 	"slices"
 	"strconv"
 
-	"github.com/gin-gonic/gin"
-
-	"trevik/internal/app"
+	"trevik/internal/app/runlog"
+	"trevik/internal/app/wardrobe"
 	"trevik/internal/core/term"
 	"trevik/internal/core/wear"
+	"trevik/internal/form"
+	"trevik/internal/record"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
@@ -24,33 +25,26 @@ import (
 var files embed.FS
 
 type pair struct {
-	app.Worn
+	record.Worn
 	Fan     template.HTML
-	Recent  []app.Run // newest first
+	Recent  []record.Run // newest first
 	Answer  wear.SchoolAnswer
 	Lead    string
-	Reports []app.Report
+	Reports []record.Report
 	Photos  []photoPair
 	Races   []raceLine
-	If      []whatIf
+	If      []record.WhatIf
 }
 
 // photoPair is a side's first picture and its latest.
 type photoPair struct {
 	Side        term.Side
-	First, Last *app.PairPhoto
+	First, Last *record.PairPhoto
 }
 
 type raceLine struct {
-	Race   app.Race
+	Race   record.Race
 	Answer wear.RaceAnswer
-}
-
-// whatIf is what a look would change.
-type whatIf struct {
-	Seen string
-	Left float64
-	By   *string
 }
 
 // PairOptions are the pairs that a run can be put down in.
@@ -81,9 +75,9 @@ type body struct {
 	NoWeek    bool
 	Withdrawn uint64 // a run that was just taken away
 	File      *file
-	Loose     []app.Run
+	Loose     []record.Run
 	LooseKM   float64
-	Offers    []app.Offer
+	Offers    []record.Offer
 	Rules     []rule
 	Races     []raceLine
 	Aside     []aside
@@ -92,7 +86,7 @@ type body struct {
 	Page      int
 	Older     int
 	Newer     int
-	Split     *app.Run
+	Split     *record.Run
 	Cupboard  *pair // the one pair that is looked at, in a session through all
 	At, Of    int
 	Next      int // the next pair's number, 0 after the last
@@ -100,18 +94,18 @@ type body struct {
 }
 
 type rule struct {
-	app.Rule
+	record.Rule
 	Pair, Second string
 }
 
 type aside struct {
-	Pair app.Pair
+	Pair record.Pair
 	KM   float64 // effective
 	Own  bool    // counts as the runner's own history
 }
 
 type logged struct {
-	app.Run
+	record.Run
 	Pair string
 }
 
@@ -119,54 +113,36 @@ type logged struct {
 func Station() bench.Station {
 	return bench.Station{Path: "distance", Name: "Distance", Lead: "Runs against pairs, what is left of each, and when to order the next.",
 		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra,
-		Fields: slices.Concat(app.RunFields, app.ReportFields, app.RaceFields, app.RuleFields, app.AsideFields, app.LiftingFields, app.MoveFields, columnFields, app.InspectFields, fileFields)}
+		Fields: slices.Concat(runlog.RunFields, runlog.RuleFields, runlog.SplitFields, columnFields, fileFields,
+			wardrobe.ReportFields, wardrobe.RaceFields, wardrobe.AsideFields, wardrobe.LiftingFields, wardrobe.LookFields)}
 }
 
 // fileFields stand for what is sent as a file or ticked, so that their faults have a place.
-var fileFields = []app.Field{{Name: "runs_file", Label: "Files of runs", Kind: app.Text}, {Name: "run", Label: "Runs", Kind: app.Text}, {Name: "to_pair", Label: "Into", Kind: app.Number, Lo: 0, Hi: 1 << 53}, {Name: "photo", Label: "Picture", Kind: app.Text}}
+var fileFields = []form.Field{{Name: "runs_file", Label: "Files of runs", Kind: form.Text}, {Name: "run", Label: "Runs", Kind: form.Text},
+	{Name: "to_pair", Label: "Into", Kind: form.Number, Lo: 0, Hi: 1 << 53}, {Name: "photo", Label: "Picture", Kind: form.Text}}
 
 const (
 	recent = 6
 	aPage  = 50
 )
 
-func bodyOf(c *gin.Context, b *bench.Bench, fit *app.Fit) (any, error) {
-	who := kit.MustWho(c)
-	out := body{On: fit.Today.Format(wear.DateLayout)}
-	out.Withdrawn, _ = strconv.ParseUint(c.Query("withdrawn"), 10, 63)
-	_, km := fit.Week()
+func bodyOf(c *kit.Req, b *bench.Bench, fit *record.Conclusions) (any, error) {
+	out := body{On: fit.Today.Format(wear.DateLayout), Loose: fit.Runner.Loose, Offers: fit.Offers()}
+	out.Withdrawn, _ = strconv.ParseUint(c.Query("withdrawn"), 10, 63) // what is no number is none
+	_, km, _ := fit.WeekTold()
 	out.NoWeek = km == 0 && len(fit.Board()) == 0
-	all := bench.Pairs(c)
-	serving := fit.Serve(all)
-	worn, err := fit.Worn(serving)
-	if err != nil {
-		return nil, err
-	}
-	reports, err := b.App.Reports(c, who, fit.Runner.ID)
+	worn, err := fit.Worn()
 	if err != nil {
 		return nil, err
 	}
 	for i, w := range worn {
-		p := pair{Reports: reports[w.Pair.ID], Worn: w, Lead: fit.Now.WearSchool, Photos: photosOf(w.Pair)}
-		p.Answer = map[string]wear.SchoolAnswer{"by_distance": w.Wear.Schools.ByDistance, "by_own_history": w.Wear.Schools.ByOwnHistory, "by_condition": w.Wear.Schools.ByCondition}[p.Lead]
-		var marks []draw.Mark
-		for _, r := range w.Wear.Races {
-			at := slices.IndexFunc(fit.Races, func(x app.Race) bool { return x.PairID == w.Pair.ID && x.On.Format(wear.DateLayout) == r.Date })
-			if at >= 0 {
-				p.Races = append(p.Races, raceLine{fit.Races[at], r})
-				marks = append(marks, draw.Mark{On: fit.Races[at].On, AtRisk: r.AtRisk})
-			}
-		}
-		p.Fan = draw.Fan(w.Wear, fit.Today, marks)
-		runs := slices.Clone(w.Pair.Runs)
-		slices.Reverse(runs)
-		p.Recent = runs[:min(recent, len(runs))]
-		if p.If, err = whatIfs(fit, &serving.Pairs[i], serving.Ahead[i]); err != nil {
+		p, err := pairOf(fit, i, w)
+		if err != nil {
 			return nil, err
 		}
-		out.Pairs = append(out.Pairs, &p)
+		out.Pairs = append(out.Pairs, p)
 	}
-	for _, r := range fit.Races {
+	for _, r := range fit.Runner.Races {
 		if !r.On.Before(fit.Today) {
 			line := raceLine{Race: r}
 			for _, p := range out.Pairs {
@@ -179,53 +155,49 @@ func bodyOf(c *gin.Context, b *bench.Bench, fit *app.Fit) (any, error) {
 			out.Races = append(out.Races, line)
 		}
 	}
-	if out.Loose, err = b.App.LooseRuns(c, who, fit.Runner.ID); err != nil {
-		return nil, err
-	}
 	for _, r := range out.Loose {
 		out.LooseKM += r.KM
 	}
-	out.Offers = fit.Offers(all, out.Loose)
 	names := map[uint64]string{}
-	for i := range all {
-		p := &all[i]
+	for i := range fit.Runner.Pairs {
+		p := &fit.Runner.Pairs[i]
 		names[p.ID] = p.Name()
 		if !p.SetAsideOn.IsZero() {
-			out.Aside = append(out.Aside, aside{*p, p.EffectiveKM(&fit.Now.House), p.Reason == app.WornOut})
+			out.Aside = append(out.Aside, aside{*p, p.EffectiveKM(&fit.Shop.Settings.House), p.Reason == record.WornOut})
 		}
 	}
-	rules, err := b.App.Rules(c, who, fit.Runner.ID)
-	if err != nil {
-		return nil, err
-	}
-	for _, r := range rules {
+	for _, r := range fit.Runner.Rules {
 		out.Rules = append(out.Rules, rule{r, names[r.PairID], names[r.Second]})
 	}
-	out.log(c, all, names)
+	out.log(c, fit.Runner.Pairs, names)
 	out.cupboard(c)
-	if in := b.App.RunImportOf(who, fit.Runner.ID); in != nil {
-		out.File = fileOf(in)
-	}
-	return out, nil
+	out.File, err = waiting(c, b, fit)
+	return out, err
 }
 
-// whatIfs are what a look would change: as new, half gone, three quarters gone.
-func whatIfs(fit *app.Fit, p *app.Pair, ahead []float64) ([]whatIf, error) {
-	var out []whatIf
-	for _, s := range []struct {
-		seen string
-		gone float64
-	}{{"a quarter gone", 0.25}, {"half gone", 0.5}, {"three quarters gone", 0.75}} {
-		a, err := wear.Assess(fit.WearIf(p, ahead, s.gone))
-		if err != nil {
-			return nil, err
+// pairOf is a pair in use, the i-th, with what is left of it.
+func pairOf(fit *record.Conclusions, i int, w record.Worn) (*pair, error) {
+	p := pair{Reports: w.Pair.Reports, Worn: w, Lead: fit.Shop.Settings.WearSchool, Photos: photosOf(w.Pair)}
+	p.Answer = map[string]wear.SchoolAnswer{"by_distance": w.Wear.Schools.ByDistance, "by_own_history": w.Wear.Schools.ByOwnHistory,
+		"by_condition": w.Wear.Schools.ByCondition}[p.Lead]
+	var marks []draw.Mark
+	for _, r := range w.Wear.Races {
+		at := slices.IndexFunc(fit.Runner.Races, func(x record.Race) bool { return x.PairID == w.Pair.ID && x.On.Format(wear.DateLayout) == r.Date })
+		if at >= 0 {
+			p.Races = append(p.Races, raceLine{fit.Runner.Races[at], r})
+			marks = append(marks, draw.Mark{On: fit.Runner.Races[at].On, AtRisk: r.AtRisk})
 		}
-		out = append(out, whatIf{s.seen, a.RemainingKM.P50, a.OrderBy})
 	}
-	return out, nil
+	p.Fan = draw.Fan(w.Wear, fit.Today, marks)
+	runs := slices.Clone(w.Pair.Runs)
+	slices.Reverse(runs)
+	p.Recent = runs[:min(recent, len(runs))]
+	var err error
+	p.If, err = fit.WhatIfs(i)
+	return &p, err
 }
 
-func photosOf(p app.Pair) []photoPair {
+func photosOf(p record.Pair) []photoPair {
 	var out []photoPair
 	for _, s := range term.Sides {
 		x := photoPair{Side: s}
@@ -244,7 +216,7 @@ func photosOf(p app.Pair) []photoPair {
 }
 
 // log is a page of all runs, the newest first.
-func (b *body) log(c *gin.Context, all []app.Pair, names map[uint64]string) {
+func (b *body) log(c *kit.Req, all []record.Pair, names map[uint64]string) {
 	var runs []logged
 	for _, p := range all {
 		for _, r := range p.Runs {
@@ -285,7 +257,7 @@ func (b *body) log(c *gin.Context, all []app.Pair, names map[uint64]string) {
 }
 
 // cupboard goes through the pairs one by one.
-func (b *body) cupboard(c *gin.Context) {
+func (b *body) cupboard(c *kit.Req) {
 	n, err := strconv.Atoi(c.Query("cupboard"))
 	if err != nil || n < 1 || n > len(b.Pairs) {
 		return
@@ -298,29 +270,24 @@ func (b *body) cupboard(c *gin.Context) {
 }
 
 func extra(b *bench.Bench) []kit.Route {
-	count := func(counts bool) gin.HandlerFunc { return func(c *gin.Context) { setCounts(b, c, counts) } }
-	post := func(path string, do func(*bench.Bench, *gin.Context)) kit.Route {
-		return kit.Route{Method: http.MethodPost, Path: "/fits/:fit/" + path, Roles: kit.Everyone, Handle: func(c *gin.Context) { do(b, c) }}
+	at := func(method, path string, do kit.Handler) kit.Route {
+		return kit.Route{Method: method, Path: "/fits/:fit/" + path, Roles: kit.Everyone, Handle: do}
 	}
-	get := func(path string, do func(*bench.Bench, *gin.Context)) kit.Route {
-		return kit.Route{Method: http.MethodGet, Path: "/fits/:fit/" + path, Roles: kit.Everyone, Handle: func(c *gin.Context) { do(b, c) }}
-	}
+	post := func(path string, do kit.Handler) kit.Route { return at(http.MethodPost, path, do) }
 	return []kit.Route{
-		post("runs", add),
-		post("runs/file", readFile), post("runs/watch", takeWatch), post("runs/columns", settle), post("runs/put-in", putIn), post("runs/let-go", letGo),
-		post("runs/move", move), post("runs/split", split), get("runs/export", export),
-		post("rules", addRule), post("rules/:rule/end", endRule),
-		post("races", addRace), post("races/:race/end", endRace),
-		post("pairs/:pair/report", report), post("pairs/:pair/look", look), post("looks/:look/take-back", takeBack),
-		post("pairs/:pair/photo", addPhoto), get("pair-photos/:photo", showPhoto), post("pairs/:pair/lifting", lifting),
-		post("pairs/:pair/set-aside", setAside), post("pairs/:pair/resume", resume), post("pairs/:pair/slow", slow),
-		{Method: http.MethodPost, Path: "/fits/:fit/runs/:run/withdraw", Roles: kit.Everyone, Handle: count(false)},
-		{Method: http.MethodPost, Path: "/fits/:fit/runs/:run/restore", Roles: kit.Everyone, Handle: count(true)},
+		post("runs", add(b)), post("runs/move", move(b)), post("runs/split", split(b)), post("runs/:run/withdraw", withdraw(b)), post("runs/:run/restore", restore(b)),
+		post("runs/file", readFile(b)), post("runs/watch", takeWatch(b)), post("runs/columns", settle(b)), post("runs/put-in", putIn(b)), post("runs/let-go", letGo(b)),
+		at(http.MethodGet, "runs/export", export(b)),
+		post("rules", addRule(b)), post("rules/:rule/end", endRule(b)),
+		post("races", addRace(b)), post("races/:race/end", endRace(b)),
+		post("pairs/:pair/report", report(b)), post("pairs/:pair/look", look(b)), post("looks/:look/take-back", takeBack(b)),
+		post("pairs/:pair/photo", addPhoto(b)), at(http.MethodGet, "pair-photos/:photo", showPhoto(b)), post("pairs/:pair/lifting", lifting(b)),
+		post("pairs/:pair/set-aside", setAside(b)), post("pairs/:pair/resume", resume(b)), post("pairs/:pair/slow", slow(b)),
 	}
 }
 
 // saved is the station's address with the note that something was kept; at is a place on it.
-func saved(b *bench.Bench, fit *app.Fit, at string) string {
+func saved(b *bench.Bench, fit *record.Conclusions, at string) string {
 	to := bench.URL(fit.ID, "distance") + "?saved=" + strconv.FormatInt(b.App.Now().Unix(), 10)
 	if at != "" {
 		to += "#" + at
@@ -328,80 +295,56 @@ func saved(b *bench.Bench, fit *app.Fit, at string) string {
 	return to
 }
 
-// change is a form of the station's own: do reads what was sent and saves it.
-func change(b *bench.Bench, c *gin.Context, fields []app.Field, also []string, at string, do func(fit *app.Fit, form url.Values, v map[string]app.Value) error) {
-	fit, err := b.Load(c)
-	if err != nil {
-		b.Fail(c, err)
-		return
-	}
-	form, v, err := kit.Decode(c, fields, kit.MustWho(c).Units, also...)
-	if err == nil {
-		err = do(fit, form, v)
-	}
-	to := saved(b, fit, at)
-	if n, bad := strconv.Atoi(form.Get("cupboard")); bad == nil && n >= 0 {
-		to = bench.URL(fit.ID, "distance")
-		if n > 0 {
-			to += "?cupboard=" + strconv.Itoa(n)
-		}
-	}
-	b.Done(c, Station(), fit, form, err, to)
+// sent is a form of the station's own as it was read; id is the row of its address.
+type sent struct {
+	*kit.Req
+	fit    *record.Conclusions
+	runner uint64
+	id     uint64
+	form   url.Values
+	v      kit.Values
 }
 
-func add(b *bench.Bench, c *gin.Context) {
-	change(b, c, app.RunFields, nil, "", func(fit *app.Fit, form url.Values, v map[string]app.Value) error {
-		token, err := kit.Token(form)
-		if err != nil {
-			return err
-		}
-		r := app.NewRun{PairID: uint64(v["pair"].Number), On: v["on"].Text, Start: v["start"].Text, KM: v["km"].Number, Ground: term.Ground(v["ground"].Text), Kind: term.Kind(v["kind"].Text), Wet: !v["wet"].Empty}
-		if t := v["temp_c"]; !t.Empty {
-			r.TempC = &t.Number
-		}
-		_, err = b.App.AddRun(c, kit.MustWho(c), token, fit.Runner.ID, r)
-		return err
-	})
+// post is a form of the station's own.
+type post struct {
+	fields []form.Field
+	also   []string               // names that do reads itself
+	of     string                 // the part of the address that is a row's id; empty is none
+	at     func(id uint64) string // the place on the page that it goes on at
+	do     func(sent) error
 }
 
-// report puts down how a pair does after some weeks.
-func report(b *bench.Bench, c *gin.Context) {
-	id, err := kit.ID(c, "pair")
-	if err != nil {
-		b.Fail(c, err)
-		return
-	}
-	change(b, c, app.ReportFields, nil, pairAt(id), func(fit *app.Fit, _ url.Values, v map[string]app.Value) error {
-		var comfort *float64
-		if x := v["report_comfort"]; !x.Empty {
-			comfort = &x.Number
-		}
-		return b.App.AddReport(c, kit.MustWho(c), fit.Runner.ID, id, comfort, v["report_note"].Text)
-	})
-}
+func top(uint64) string { return "" }
+
+func place(at string) func(uint64) string { return func(uint64) string { return at } }
 
 func pairAt(id uint64) string { return "pair-" + strconv.FormatUint(id, 10) }
 
-func setCounts(b *bench.Bench, c *gin.Context, counts bool) {
-	fit, err := b.Load(c)
-	if err != nil {
-		b.Fail(c, err)
-		return
+// handle answers a form: where it came from the cupboard it goes on there.
+func (p post) handle(b *bench.Bench) kit.Handler {
+	return func(c *kit.Req) error {
+		s := sent{Req: c}
+		var err error
+		if s.fit, err = b.Load(c); err != nil {
+			return err
+		}
+		s.runner = s.fit.Runner.ID
+		if p.of != "" {
+			if s.id, err = kit.RowID(c, p.of); err != nil {
+				return err
+			}
+		}
+		s.form, s.v, err = kit.Decode(c, p.fields, append(slices.Clone(p.also), "cupboard")...)
+		if err == nil {
+			err = p.do(s)
+		}
+		to := saved(b, s.fit, p.at(s.id))
+		if n, none := strconv.Atoi(s.form.Get("cupboard")); none == nil && n >= 0 {
+			to = bench.URL(s.fit.ID, "distance")
+			if n > 0 {
+				to += "?cupboard=" + strconv.Itoa(n)
+			}
+		}
+		return b.Done(c, Station(), s.fit, s.form, err, to)
 	}
-	id, err := kit.ID(c, "run")
-	if err == nil {
-		_, err = kit.Form(c, kit.Known())
-	}
-	if err == nil {
-		err = b.App.SetRunCounts(c, kit.MustWho(c), fit.Runner.ID, id, counts)
-	}
-	if err != nil {
-		b.Fail(c, err)
-		return
-	}
-	to := bench.URL(fit.ID, "distance")
-	if !counts {
-		to += "?withdrawn=" + strconv.FormatUint(id, 10)
-	}
-	kit.Go(c, to)
 }

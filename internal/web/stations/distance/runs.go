@@ -1,19 +1,17 @@
 package distance
 
 import (
-	"errors"
 	"fmt"
 	"io"
-	"net/http"
-	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
-	"github.com/gin-gonic/gin"
-
 	"trevik/internal/app"
-	"trevik/internal/core/fault"
+	"trevik/internal/app/runlog"
 	"trevik/internal/core/term"
+	"trevik/internal/form"
+	"trevik/internal/record"
 	"trevik/internal/runtable"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/kit"
@@ -21,215 +19,198 @@ import (
 
 // file is a file of runs that waits.
 type file struct {
-	Name     string
-	Progress app.RunProgress
-	Percent  int
-	Shown    []app.FileRun
-	More     int
-	Settle   bool // its columns are to be told
-	Settled  bool // they were told, now or once
-	Header   []kit.Option
-	Sample   [][]string
-	Columns  map[string]string
-	CSV      bool
+	*runlog.Import
+	Percent int
+	Shown   []runlog.FileRun
+	More    int
+	Settle  bool // its columns are to be told
+	Columns map[string]string
+	Choices []kit.Option // the table's columns
 }
 
 // shownRuns is how many runs of a file a page shows.
 const shownRuns = 60
 
-func fileOf(in *app.RunImport) *file {
-	p := in.Progress()
-	f := &file{Name: in.Name, Progress: p, Percent: 100, CSV: in.How == app.ByCSV}
-	if p.All > 0 {
-		f.Percent = 100 * p.Done / p.All
+// waiting is the person's file of runs that waits, nil where none does.
+func waiting(c *kit.Req, b *bench.Bench, fit *record.Conclusions) (*file, error) {
+	in, err := b.App.Runs.Latest(c.Ctx(), c.Who, fit.Runner.ID)
+	if err != nil || in == nil {
+		return nil, err
 	}
-	f.Shown = p.Runs[:min(shownRuns, len(p.Runs))]
-	f.More = len(p.Runs) - len(f.Shown)
-	if in.Table != nil {
-		f.Settled = p.All > 0
-		f.Settle = !f.Settled || len(p.Faults) > 0
-		for i, name := range in.Table.Header {
-			f.Header = append(f.Header, kit.Option{Value: strconv.Itoa(i + 1), Text: fmt.Sprintf("%d: %s", i+1, name)})
-		}
-		f.Sample = in.Table.Rows[:min(3, len(in.Table.Rows))]
-		num := func(n int) string {
-			if n == 0 {
-				return ""
-			}
-			return strconv.Itoa(n)
-		}
-		k := in.Columns
-		f.Columns = map[string]string{"date": num(k.Date), "start": num(k.Start), "distance": num(k.Distance), "time": num(k.Time), "ascent": num(k.Ascent), "kind": num(k.Kind), "ground": num(k.Ground), "unit": k.Unit, "time_unit": k.TimeUnit, "order": k.Order}
+	f := &file{Import: in, Percent: in.Job.Percent(), Settle: in.IsTable() && (!in.Settled() || len(in.Faults) > 0)}
+	f.Shown = in.Runs[:min(shownRuns, len(in.Runs))]
+	f.More = len(in.Runs) - len(f.Shown)
+	for i, name := range in.Header {
+		f.Choices = append(f.Choices, kit.Option{Value: strconv.Itoa(i + 1), Text: fmt.Sprintf("%d: %s", i+1, name)})
 	}
-	return f
+	num := func(n int) string {
+		if n == 0 {
+			return ""
+		}
+		return strconv.Itoa(n)
+	}
+	k := in.Columns()
+	f.Columns = map[string]string{"date": num(k.Date), "start": num(k.Start), "distance": num(k.Distance), "time": num(k.Time), "ascent": num(k.Ascent),
+		"kind": num(k.Kind), "ground": num(k.Ground), "unit": k.Unit, "time_unit": k.TimeUnit, "order": k.Order}
+	return f, nil
 }
 
 // columnFields are those of the form that says which column holds what.
-var columnFields = []app.Field{
-	{Name: "column_date", Label: "The day is in", Kind: app.Number, Lo: 0, Hi: 200},
-	{Name: "column_order", Label: "written as", Kind: app.Choice, Choices: runtable.Orders},
-	{Name: "column_distance", Label: "The distance is in", Kind: app.Number, Lo: 0, Hi: 200},
-	{Name: "column_unit", Label: "counted in", Kind: app.Choice, Choices: runtable.DistanceUnits},
-	{Name: "column_start", Label: "The hour is in", Kind: app.Number, Lo: 0, Hi: 200},
-	{Name: "column_time", Label: "The time run is in", Kind: app.Number, Lo: 0, Hi: 200},
-	{Name: "column_time_unit", Label: "counted as", Kind: app.Choice, Choices: runtable.TimeUnits},
-	{Name: "column_ascent", Label: "The climb (m) is in", Kind: app.Number, Lo: 0, Hi: 200},
-	{Name: "column_kind", Label: "The kind is in", Kind: app.Number, Lo: 0, Hi: 200},
-	{Name: "column_ground", Label: "The ground is in", Kind: app.Number, Lo: 0, Hi: 200},
-}
-
-// filed goes on after something was done to the waiting file.
-func filed(b *bench.Bench, c *gin.Context, fit *app.Fit, form url.Values, err error) {
-	b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "distance")+"#files")
+var columnFields = []form.Field{
+	{Name: "column_date", Label: "The day is in", Kind: form.Number, Lo: 0, Hi: 200},
+	{Name: "column_order", Label: "written as", Kind: form.Choice, Choices: runtable.Orders},
+	{Name: "column_distance", Label: "The distance is in", Kind: form.Number, Lo: 0, Hi: 200},
+	{Name: "column_unit", Label: "counted in", Kind: form.Choice, Choices: runtable.DistanceUnits},
+	{Name: "column_start", Label: "The hour is in", Kind: form.Number, Lo: 0, Hi: 200},
+	{Name: "column_time", Label: "The time run is in", Kind: form.Number, Lo: 0, Hi: 200},
+	{Name: "column_time_unit", Label: "counted as", Kind: form.Choice, Choices: runtable.TimeUnits},
+	{Name: "column_ascent", Label: "The climb (m) is in", Kind: form.Number, Lo: 0, Hi: 200},
+	{Name: "column_kind", Label: "The kind is in", Kind: form.Number, Lo: 0, Hi: 200},
+	{Name: "column_ground", Label: "The ground is in", Kind: form.Number, Lo: 0, Hi: 200},
 }
 
 // readFile takes files of runs.
-func readFile(b *bench.Bench, c *gin.Context) {
-	fit, err := b.Load(c)
-	if err != nil {
-		b.Fail(c, err)
-		return
-	}
-	files, err := RunFiles(c, app.MaxRunFile)
-	if err == nil {
-		_, err = b.App.ReadRuns(c, kit.MustWho(c), fit.Runner.ID, files)
-	}
-	filed(b, c, fit, nil, err)
-}
-
-// RunFiles are the files that a form holds, limit bytes together. It fails with a
-// fault.List.
-func RunFiles(c *gin.Context, limit int64) ([]app.NamedFile, error) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, limit+(1<<20))
-	form, err := c.MultipartForm()
-	var tooBig *http.MaxBytesError
-	switch {
-	case errors.As(err, &tooBig):
-		return nil, fault.List{{Field: "runs_file", Text: fmt.Sprintf("is larger than %d MiB; send it in parts", limit>>20)}}
-	case err != nil || len(form.File["runs_file"]) == 0:
-		return nil, fault.List{{Field: "runs_file", Text: "is missing; choose GPX files, a zip of them, or a CSV"}}
-	}
-	var out []app.NamedFile
-	for _, h := range form.File["runs_file"] {
-		f, err := h.Open()
+func readFile(b *bench.Bench) kit.Handler {
+	return func(c *kit.Req) error {
+		fit, err := b.Load(c)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		data, err := io.ReadAll(f)
-		_ = f.Close() // only read from
-		if err != nil {
-			return nil, err
+		files, err := kit.Upload(c, "runs_file", runlog.MaxSent)
+		if err == nil {
+			_, err = b.App.Runs.Send(c.Ctx(), c.Who, fit.Runner.ID, Files(files))
 		}
-		out = append(out, app.NamedFile{Name: h.Filename, Data: data})
+		return b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "distance")+"#files")
 	}
-	return out, nil
 }
 
-func takeWatch(b *bench.Bench, c *gin.Context) {
-	fit, err := b.Load(c)
-	if err != nil {
-		b.Fail(c, err)
-		return
-	}
-	if _, err = kit.Form(c, kit.Known()); err == nil {
-		_, err = b.App.TakeWatch(c, kit.MustWho(c), fit)
-	}
-	filed(b, c, fit, nil, err)
-}
-
-func settle(b *bench.Bench, c *gin.Context) {
-	fit, err := b.Load(c)
-	if err != nil {
-		b.Fail(c, err)
-		return
-	}
-	form, v, err := kit.Decode(c, columnFields, kit.MustWho(c).Units)
-	if err == nil {
-		n := func(name string) int { return int(v["column_"+name].Number) }
-		err = b.App.SettleColumns(c, kit.MustWho(c), fit.Runner.ID, runtable.Columns{Date: n("date"), Start: n("start"), Distance: n("distance"), Time: n("time"), Ascent: n("ascent"), Kind: n("kind"), Ground: n("ground"),
-			Unit: v["column_unit"].Text, TimeUnit: v["column_time_unit"].Text, Order: v["column_order"].Text})
-	}
-	filed(b, c, fit, form, err)
-}
-
-func putIn(b *bench.Bench, c *gin.Context) {
-	fit, err := b.Load(c)
-	if err != nil {
-		b.Fail(c, err)
-		return
-	}
-	form, err := kit.Form(c, kit.Known("leave_out"))
-	if err == nil {
-		_, err = b.App.PutRunsIn(c, kit.MustWho(c), fit.Runner.ID, form.Get("leave_out") == "yes")
-	}
-	b.Done(c, Station(), fit, form, err, saved(b, fit, "loose"))
-}
-
-func letGo(b *bench.Bench, c *gin.Context) {
-	fit, err := b.Load(c)
-	if err == nil {
-		_, err = kit.Form(c, kit.Known())
-	}
-	if err != nil {
-		b.Fail(c, err)
-		return
-	}
-	b.App.DropRunImport(kit.MustWho(c), fit.Runner.ID)
-	kit.Go(c, bench.URL(fit.ID, "distance"))
-}
-
-// move moves the ticked runs.
-func move(b *bench.Bench, c *gin.Context) {
-	fit, err := b.Load(c)
-	if err != nil {
-		b.Fail(c, err)
-		return
-	}
-	form, err := kit.Form(c, kit.Known("run", "to_pair", "ids"))
-	if err == nil {
-		var ids []uint64
-		for _, s := range append(form["run"], strings.Split(form.Get("ids"), ",")...) {
-			if id, err := strconv.ParseUint(s, 10, 63); err == nil {
-				ids = append(ids, id)
+// Files are the files of runs that a form holds.
+func Files(files *kit.Files) runlog.Sender {
+	return func() (string, io.Reader, error) {
+		for {
+			field, name, data, err := files.Next()
+			if err != nil || field == "runs_file" {
+				return name, data, err
 			}
 		}
-		pair, bad := strconv.ParseUint(form.Get("to_pair"), 10, 63)
-		if form.Get("to_pair") != "" && bad != nil {
-			err = app.ErrNotFound
-		} else {
-			err = b.App.MoveRuns(c, kit.MustWho(c), fit.Runner.ID, ids, pair)
-		}
 	}
-	b.Done(c, Station(), fit, form, err, saved(b, fit, "runs"))
 }
 
-// split parts a run that was put down.
-func split(b *bench.Bench, c *gin.Context) {
-	change(b, c, app.MoveFields, []string{"run"}, "runs", func(fit *app.Fit, form url.Values, v map[string]app.Value) error {
-		id, err := strconv.ParseUint(form.Get("run"), 10, 63)
+// filed are the forms of a waiting file; the file is told by its id.
+func filed(b *bench.Bench, fields []form.Field, also []string, at string, do func(s sent, file uint64) error) kit.Handler {
+	return post{fields: fields, also: append(also, "file"), at: place(at), do: func(s sent) error {
+		id, err := strconv.ParseUint(s.form.Get("file"), 10, 63)
 		if err != nil {
 			return app.ErrNotFound
 		}
-		return b.App.SplitLogged(c, kit.MustWho(c), fit.Runner.ID, id, v["split_km"].Number, uint64(v["split_pair"].Number), term.Kind(v["split_kind"].Text))
+		return do(s, id)
+	}}.handle(b)
+}
+
+func takeWatch(b *bench.Bench) kit.Handler {
+	return post{at: place("files"), do: func(s sent) error {
+		_, err := b.App.Runs.TakeWatch(s.Ctx(), s.Who, s.fit)
+		return err
+	}}.handle(b)
+}
+
+func settle(b *bench.Bench) kit.Handler {
+	return filed(b, columnFields, nil, "files", func(s sent, file uint64) error {
+		n := func(name string) int { return int(s.v["column_"+name].Number) }
+		return b.App.Runs.Settle(s.Ctx(), s.Who, s.runner, file, runtable.Columns{Date: n("date"), Start: n("start"), Distance: n("distance"), Time: n("time"),
+			Ascent: n("ascent"), Kind: n("kind"), Ground: n("ground"),
+			Unit: s.v["column_unit"].Text, TimeUnit: s.v["column_time_unit"].Text, Order: s.v["column_order"].Text})
 	})
 }
 
+func putIn(b *bench.Bench) kit.Handler {
+	return filed(b, nil, []string{"leave_out"}, "loose", func(s sent, file uint64) error {
+		_, err := b.App.Runs.PutIn(s.Ctx(), s.Who, s.runner, file, s.form.Get("leave_out") == "yes")
+		return err
+	})
+}
+
+func letGo(b *bench.Bench) kit.Handler {
+	return filed(b, nil, nil, "files", func(s sent, file uint64) error { return b.App.Runs.Drop(s.Ctx(), s.Who, s.runner, file) })
+}
+
+func add(b *bench.Bench) kit.Handler {
+	return post{fields: runlog.RunFields, at: top, do: func(s sent) error {
+		_, err := b.App.Runs.Add(s.Ctx(), s.Who, s.runner, runlog.Typed{PairID: uint64(s.v["pair"].Number), On: s.v["on"].Text, Start: s.v["start"].Text,
+			KM: s.v["km"].Ptr(), Ground: term.Ground(s.v["ground"].Text), Kind: term.Kind(s.v["kind"].Text), Wet: !s.v["wet"].Empty, TempC: s.v["temp_c"].Ptr()})
+		return err
+	}}.handle(b)
+}
+
+func withdraw(b *bench.Bench) kit.Handler {
+	return func(c *kit.Req) error {
+		fit, err := b.Load(c)
+		if err != nil {
+			return err
+		}
+		id, err := kit.RowID(c, "run")
+		if err == nil {
+			_, err = kit.Form(c, kit.Known())
+		}
+		if err == nil {
+			err = b.App.Runs.Withdraw(c.Ctx(), c.Who, fit.Runner.ID, id)
+		}
+		return b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "distance")+"?withdrawn="+strconv.FormatUint(id, 10))
+	}
+}
+
+func restore(b *bench.Bench) kit.Handler {
+	return post{of: "run", at: top, do: func(s sent) error { return b.App.Runs.Restore(s.Ctx(), s.Who, s.runner, s.id) }}.handle(b)
+}
+
+// move moves the ticked runs.
+func move(b *bench.Bench) kit.Handler {
+	return post{also: []string{"run", "to_pair", "ids"}, at: place("runs"), do: func(s sent) error {
+		var ids []uint64
+		for _, x := range append(slices.Clone(s.form["run"]), strings.Split(s.form.Get("ids"), ",")...) {
+			if id, err := strconv.ParseUint(x, 10, 63); err == nil {
+				ids = append(ids, id)
+			}
+		}
+		pair, bad := strconv.ParseUint(s.form.Get("to_pair"), 10, 63)
+		if s.form.Get("to_pair") != "" && bad != nil {
+			return app.ErrNotFound
+		}
+		return b.App.Runs.Move(s.Ctx(), s.Who, s.runner, ids, pair)
+	}}.handle(b)
+}
+
+// split parts a run that was put down.
+func split(b *bench.Bench) kit.Handler {
+	return post{fields: runlog.SplitFields, also: []string{"run"}, at: place("runs"), do: func(s sent) error {
+		id, err := strconv.ParseUint(s.form.Get("run"), 10, 63)
+		if err != nil {
+			return app.ErrNotFound
+		}
+		return b.App.Runs.Split(s.Ctx(), s.Who, s.runner, id, s.v["split_km"].Number, uint64(s.v["split_pair"].Number), term.Kind(s.v["split_kind"].Text))
+	}}.handle(b)
+}
+
+// formats are the files that a runner's runs are written as: kind and name.
+var formats = map[string][2]string{"csv": {"text/csv; charset=utf-8", "runs.csv"}, "json": {"application/json; charset=utf-8", "runs.json"},
+	"gpx": {"application/zip", "runs-gpx.zip"}}
+
 // export writes all runs of the runner.
-func export(b *bench.Bench, c *gin.Context) {
-	fit, err := b.Load(c)
-	if err != nil {
-		b.Fail(c, err)
-		return
-	}
-	format := c.DefaultQuery("format", "csv")
-	kind, ok := map[string][2]string{"csv": {"text/csv; charset=utf-8", "runs.csv"}, "json": {"application/json; charset=utf-8", "runs.json"}, "gpx": {"application/zip", "runs-gpx.zip"}}[format]
-	if !ok {
-		b.Fail(c, app.ErrNotFound)
-		return
-	}
-	c.Header("Content-Disposition", fmt.Sprintf(`attachment; filename="%s"`, kind[1]))
-	c.Header("Content-Type", kind[0])
-	if err := b.App.ExportRuns(c, kit.MustWho(c), fit.Runner.ID, format, c.Writer); err != nil {
-		b.Log.Error("export broke off", "error", err.Error())
+func export(b *bench.Bench) kit.Handler {
+	return func(c *kit.Req) error {
+		fit, err := b.Load(c)
+		if err != nil {
+			return err
+		}
+		format := c.DefaultQuery("format", "csv")
+		file, ok := formats[format]
+		if !ok {
+			return app.ErrNotFound
+		}
+		c.File(file[1], file[0])
+		if err := b.App.Runs.Export(c.Ctx(), c.Who, fit.Runner.ID, format, c.Writer); err != nil {
+			b.Log.Error("export broke off", "error", err.Error())
+		}
+		return nil
 	}
 }

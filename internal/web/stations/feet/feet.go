@@ -4,22 +4,20 @@ package feet
 import (
 	"embed"
 	"html/template"
-	"io"
 	"math"
 	"math/rand/v2"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
-	"github.com/gin-gonic/gin"
-
-	"trevik/internal/app"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/strict"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 	"trevik/internal/device"
+	"trevik/internal/record"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
@@ -62,7 +60,7 @@ type body struct {
 	Ask      []string
 	Apart    []string // hand against scanner
 	Believed string
-	Earlier  []app.Visit
+	Earlier  []*record.Visit
 	Growing  bool
 	Again    time.Time
 	Curve    template.HTML
@@ -77,21 +75,21 @@ func Station() bench.Station {
 }
 
 // visited is what the feet come to, with the visits before.
-func visited(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
+func visited(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	b := bodyOf(fit)
 	var err error
-	if b.Earlier, err = bn.App.EarlierFeet(c, kit.MustWho(c), fit); err != nil {
+	if b.Earlier, err = bn.App.Visits.EarlierFeet(c.Ctx(), c.Who, fit); err != nil {
 		return nil, err
 	}
 	var before []foot.Feet
 	for _, v := range b.Earlier {
-		before = append(before, v.Feet)
+		before = append(before, v.Feet())
 	}
 	b.Drawing = draw.Feet(fit.Feet(), fit.Units, before...)
 	if b.Growing, b.Again = fit.Growing(); b.Growing {
 		var grown []draw.Grown
 		for _, v := range b.Earlier {
-			grown = append(grown, draw.Grown{On: v.On, Feet: v.Feet})
+			grown = append(grown, draw.Grown{On: v.StartedAt, Feet: v.Feet()})
 		}
 		b.Curve = draw.Growth(append(grown, draw.Grown{On: fit.StartedAt, Feet: fit.Feet()}), fit.Units)
 	}
@@ -100,39 +98,36 @@ func visited(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 
 // extra takes a scan: from the scanner on the bench, or from its file.
 func extra(b *bench.Bench) []kit.Route {
-	take := func(c *gin.Context, scan func() (device.Scan, error)) {
+	take := func(c *kit.Req, scan func() (device.Scan, error)) error {
 		fit, err := b.Load(c)
 		if err != nil {
-			b.Fail(c, err)
-			return
+			return err
 		}
 		s, err := scan()
 		if err == nil {
-			_, err = b.App.RecordScan(c, kit.MustWho(c), fit.ID, s)
+			_, err = b.App.Visits.RecordScan(c.Ctx(), c.Who, fit.ID, s)
 		}
 		if faults, ok := fault.As(err); ok {
 			for i := range faults {
 				faults[i].Field = "scan." + faults[i].Field
 			}
-			b.Show(c, Station(), fit, nil, faults)
-			return
+			return b.Show(c, Station(), fit, nil, faults)
 		}
 		if err != nil {
-			b.Fail(c, err)
-			return
+			return err
 		}
-		kit.Go(c, bench.URL(fit.ID, "feet"))
+		return kit.Go(c, bench.URL(fit.ID, "feet"))
 	}
 	return []kit.Route{
-		{Method: http.MethodPost, Path: "/fits/:fit/scan", Roles: kit.Everyone, Handle: func(c *gin.Context) {
-			take(c, func() (device.Scan, error) {
+		{Method: http.MethodPost, Path: "/fits/:fit/scan", Roles: kit.Everyone, Handle: func(c *kit.Req) error {
+			return take(c, func() (device.Scan, error) {
 				if _, err := kit.Form(c, kit.Known()); err != nil {
 					return device.Scan{}, err
 				}
 				return device.NewScanner(rand.Uint64N(1 << 32)).Scan, nil
 			})
 		}},
-		{Method: http.MethodPost, Path: "/fits/:fit/scan-file", Roles: kit.Everyone, Handle: func(c *gin.Context) { take(c, func() (device.Scan, error) { return scanFile(c) }) }},
+		{Method: http.MethodPost, Path: "/fits/:fit/scan-file", Roles: kit.Everyone, Handle: func(c *kit.Req) error { return take(c, func() (device.Scan, error) { return scanFile(c) }) }},
 	}
 }
 
@@ -140,27 +135,21 @@ func extra(b *bench.Bench) []kit.Route {
 const maxScan = 1 << 20
 
 // scanFile reads a scanner's file.
-func scanFile(c *gin.Context) (s device.Scan, err error) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxScan)
-	file, _, err := c.Request.FormFile("scan")
-	if err != nil {
-		return s, fault.List{{Field: "file", Text: "is missing or larger than 1 MiB; choose a scanner's JSON file"}}
-	}
-	defer file.Close()
-	data, err := io.ReadAll(file)
+func scanFile(c *kit.Req) (s device.Scan, err error) {
+	_, data, err := kit.One(c, "scan", maxScan, "is missing; choose a scanner's JSON file")
 	if err != nil {
 		return s, err
 	}
 	return s, strict.Decode(data, &s)
 }
 
-func bodyOf(fit *app.Fit) body {
+func bodyOf(fit *record.Conclusions) body {
 	f := fit.Feet()
-	b := body{Believed: fit.Text("believed_size", "", 0), Diff: foot.Compare(f, fit.House()), Overlay: draw.Overlay(f, fit.Units), Both: f.Left.LengthMM > 0 && f.Right.LengthMM > 0}
+	b := body{Believed: record.BelievedSize.Of(fit.Visit), Diff: foot.Compare(f, fit.House()), Overlay: draw.Overlay(f, fit.Units), Both: f.Left.LengthMM > 0 && f.Right.LengthMM > 0}
 	var once []string
 	for _, s := range term.Sides {
-		x := side{Side: s, Length: fit.Measure("length_mm", s), Ball: fit.Measure("ball_mm", s)}
-		b.Scanned = b.Scanned || fit.Num("scan_length_mm", s, 0) != nil
+		x := side{Side: s, Length: fit.Measured(record.LengthMeasure, s), Ball: fit.Measured(record.BallMeasure, s)}
+		b.Scanned = b.Scanned || fit.Scanned(record.LengthMeasure, s) != nil
 		b.Arches = appendArch(b.Arches, fit, s)
 		if x.Length.N == 0 {
 			continue
@@ -172,20 +161,17 @@ func bodyOf(fit *app.Fit) body {
 		}
 		x.Standard = units.Round(foot.StandardBall(fit.Runner.Chart, x.Length.Value, fit.House()), 1)
 		b.Sides = append(b.Sides, x)
-		for _, m := range []struct{ what, name string }{{"length", "length_mm"}, {"ball width", "ball_mm"}} {
-			if d := fit.ScanDiffers(m.name, s); d != 0 {
-				b.Apart = append(b.Apart, "Hand and scanner are "+fit.Units.Length(math.Abs(d))+" apart in the "+string(s)+" foot's "+m.what+". Measure again, or say which counts.")
+		for _, m := range []record.Measure{record.LengthMeasure, record.BallMeasure} {
+			if d := fit.ScanDiffers(m, s); d != 0 {
+				b.Apart = append(b.Apart, "Hand and scanner are "+fit.Units.Length(math.Abs(d))+" apart in the "+string(s)+" foot's "+m.What+". Measure again, or say which counts.")
 			}
 		}
-		for _, r := range []struct {
-			what string
-			foot.Reading
-		}{{"length", fit.Reading("length_mm", s)}, {"ball width", fit.Reading("ball_mm", s)}, {"heel-to-ball", fit.Reading("heel_to_ball_mm", s)}, {"heel width", fit.Reading("heel_mm", s)},
-			{"instep", fit.Reading("instep_mm", s)}, {"seated instep", fit.Reading("instep_seated_mm", s)}, {"navicular", fit.Reading("navicular_mm", s)}, {"seated navicular", fit.Reading("navicular_seated_mm", s)}} {
+		for _, m := range slices.Concat(record.SizeMeasures, record.ArchMeasures) {
+			r := fit.Reading(m, s)
 			if r.NeedsThird {
-				b.Ask = append(b.Ask, "The two "+r.what+" readings of the "+string(s)+" foot are "+fit.Units.Length(math.Abs(r.Apart))+" apart: take a third, and the median counts.")
-			} else if r.N == 1 && fit.Num("scan_length_mm", s, 0) == nil {
-				once = append(once, string(s)+" "+r.what)
+				b.Ask = append(b.Ask, "The two "+m.What+" readings of the "+string(s)+" foot are "+fit.Units.Length(math.Abs(r.Apart))+" apart: take a third, and the median counts.")
+			} else if r.N == 1 && fit.Scanned(record.LengthMeasure, s) == nil {
+				once = append(once, string(s)+" "+m.What)
 			}
 		}
 	}
@@ -202,11 +188,11 @@ func bodyOf(fit *app.Fit) body {
 }
 
 // appendArch adds what a foot's heights come to, where there are any.
-func appendArch(list []arch, fit *app.Fit, s term.Side) []arch {
+func appendArch(list []arch, fit *record.Conclusions, s term.Side) []arch {
 	m := fit.Foot(s)
 	x := arch{Side: s, Volume: fit.Volume(s)}
 	x.Index, x.Class = foot.ArchHeight(m.InstepMM, m.HeelToBallMM)
-	seated, _ := foot.ArchHeight(fit.Reading("instep_seated_mm", s).Value, m.HeelToBallMM)
+	seated, _ := foot.ArchHeight(fit.Reading(record.ArchMeasures[0], s).Value, m.HeelToBallMM)
 	x.Give, x.Stiffness, x.Insteps = foot.Stiffness(seated, x.Index, fit.House())
 	x.Drop, x.DropWord, x.Drops = fit.NavicularDrop(s)
 	if x.Class == "" && !x.Drops && m.InstepMM == 0 {

@@ -13,14 +13,14 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/gin-gonic/gin"
-
 	"trevik/internal/app"
+	"trevik/internal/app/prints"
 	"trevik/internal/core/fault"
 	core "trevik/internal/core/footprint"
 	"trevik/internal/core/house"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
+	"trevik/internal/record"
 	"trevik/internal/sheet"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
@@ -35,7 +35,7 @@ type side struct {
 	Arch    term.Arch
 	Drawing template.HTML
 	P       *support.ArchProbability
-	Pic     *app.PrintPicture
+	Pic     *prints.Picture
 	A       *core.Answer
 	Says    []string
 	Level   float64
@@ -54,23 +54,22 @@ func Station() bench.Station {
 		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
 }
 
-func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
-	who := kit.MustWho(c)
-	pics, err := bn.App.PrintPictures(c, who, fit.ID)
+func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
+	pics, err := bn.App.Prints.Pictures(c.Ctx(), c.Who, fit.ID)
 	if err != nil {
 		return nil, err
 	}
 	longest := math.Max(fit.Foot(term.Left).LengthMM, fit.Foot(term.Right).LengthMM)
 	b := body{Paper: core.PaperFor(longest), Papers: core.Papers}
 	for _, s := range term.Sides {
-		x := side{Side: s, Arch: term.Arch(fit.Text("arch", s, 0)), P: fit.ArchOf(s), A: fit.PrintReading(s), Level: 0.5}
+		x := side{Side: s, Arch: record.ArchSeen.Of(fit.Visit, s), P: fit.ArchOf(s), A: fit.PrintReading(s), Level: 0.5}
 		if x.Arch != "" {
 			x.Drawing = draw.Print(s, x.Arch)
 			b.Ask = b.Ask || x.P == nil
 		}
 		if p, ok := pics[s]; ok {
 			x.Pic = &p
-			a, err := bn.App.ReadPrint(c, who, fit.ID, p)
+			a, err := bn.App.Prints.Read(c.Ctx(), c.Who, fit.ID, p)
 			if err != nil {
 				return nil, err
 			}
@@ -121,76 +120,69 @@ func (side) Path(points [][2]float64) string {
 }
 
 func extra(b *bench.Bench) []kit.Route {
-	route := func(method, path string, do func(*bench.Bench, *gin.Context, *app.Fit, term.Side)) kit.Route {
-		return kit.Route{Method: method, Path: "/fits/:fit/print/:side/" + path, Roles: kit.Everyone, Handle: func(c *gin.Context) {
+	route := func(method, path string, do func(*bench.Bench, *kit.Req, *record.Conclusions, term.Side) error) kit.Route {
+		return kit.Route{Method: method, Path: "/fits/:fit/print/:side/" + path, Roles: kit.Everyone, Free: path == "adjust", Handle: func(c *kit.Req) error {
 			fit, err := b.Load(c)
 			s := term.Side(c.Param("side"))
 			if err == nil && !slices.Contains(term.Sides, s) {
 				err = app.ErrNotFound
 			}
 			if err != nil {
-				b.Fail(c, err)
-				return
+				return err
 			}
-			do(b, c, fit, s)
+			return do(b, c, fit, s)
 		}}
 	}
 	return []kit.Route{
-		route(http.MethodGet, "photo", photo), route(http.MethodPost, "photo", upload), route(http.MethodPost, "adjust", adjust), route(http.MethodPost, "delete", remove),
-		{Method: http.MethodGet, Path: "/sheet", Roles: kit.Everyone, Handle: func(c *gin.Context) { printSheet(b, c) }},
+		route(http.MethodGet, "picture", photo), route(http.MethodPost, "photo", upload), route(http.MethodPost, "adjust", adjust), route(http.MethodPost, "delete", remove),
+		{Method: http.MethodGet, Path: "/sheet", Roles: kit.Everyone, Handle: printSheet},
 	}
 }
 
 // printSheet is the sheet to print, as SVG or PDF.
-func printSheet(b *bench.Bench, c *gin.Context) {
+func printSheet(c *kit.Req) error {
 	paper := core.Paper(c.DefaultQuery("paper", "a4"))
 	var l fault.List
 	fault.OneOf(&l, "paper", paper, core.Papers)
 	format := c.DefaultQuery("format", "pdf")
 	fault.OneOf(&l, "format", format, []string{"pdf", "svg"})
 	if err := l.Err(); err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
 	if format == "svg" {
-		c.Data(http.StatusOK, "image/svg+xml", sheet.SVG(paper))
-		return
+		return c.Data(http.StatusOK, "image/svg+xml", sheet.SVG(paper))
 	}
 	data, err := sheet.PDF(paper)
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
 	c.Header("Content-Disposition", fmt.Sprintf(`inline; filename="trevik-sheet-%s.pdf"`, paper))
-	c.Data(http.StatusOK, "application/pdf", data)
+	return c.Data(http.StatusOK, "application/pdf", data)
 }
 
-func photo(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
-	data, _, err := b.App.PrintData(c, kit.MustWho(c), fit.ID, s)
+func photo(b *bench.Bench, c *kit.Req, fit *record.Conclusions, s term.Side) error {
+	data, _, err := b.App.Prints.Data(c.Ctx(), c.Who, fit.ID, s)
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
 	// Its address names the picture, so the browser may keep it while it is worked on.
-	c.Header("Cache-Control", "private, max-age=3600")
-	c.Data(http.StatusOK, "image/jpeg", data)
+	return c.Picture(data)
 }
 
 // upload takes a picture and reads it.
-func upload(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
+func upload(b *bench.Bench, c *kit.Req, fit *record.Conclusions, s term.Side) error {
 	var l fault.List
 	data, err := kit.Picture(c, "photo")
 	if faults, ok := fault.As(err); ok {
 		l.Add("photo."+string(s), "%s", faults[0].Text)
 	} else if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
 	keep := c.PostForm("keep")
 	if keep != "yes" && keep != "no" {
 		l.Add("keep."+string(s), "is missing; say whether the picture may be kept")
 	}
-	var opt app.PrintOptions
+	var opt prints.Options
 	if v := strings.TrimSpace(c.PostForm("mm_per_px")); v != "" {
 		opt.MMPerPx, err = strconv.ParseFloat(strings.Replace(v, ",", ".", 1), 64)
 		if err != nil || !(opt.MMPerPx >= 0.005 && opt.MMPerPx <= 20) {
@@ -198,42 +190,39 @@ func upload(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
 		}
 	}
 	if len(l) == 0 {
-		_, err := b.App.AddPrint(c, kit.MustWho(c), fit.ID, s, data, opt, keep == "yes")
+		_, err := b.App.Prints.Add(c.Ctx(), c.Who, fit.ID, s, data, opt, keep == "yes")
 		if faults, ok := fault.As(err); ok {
 			for _, f := range faults {
 				l.Add(f.Field+"."+string(s), "%s", f.Text)
 			}
 		} else if err != nil {
-			b.Fail(c, err)
-			return
+			return err
 		}
 	}
 	if len(l) > 0 {
-		b.Show(c, Station(), fit, nil, l)
-		return
+		return b.Show(c, Station(), fit, nil, l)
 	}
-	kit.Go(c, bench.URL(fit.ID, "print"))
+	return kit.Go(c, bench.URL(fit.ID, "print"))
 }
 
-func remove(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
+func remove(b *bench.Bench, c *kit.Req, fit *record.Conclusions, s term.Side) error {
 	_, err := kit.Form(c, kit.Known())
 	if err == nil {
-		err = b.App.DeletePrint(c, kit.MustWho(c), fit.ID, s)
+		err = b.App.Prints.Delete(c.Ctx(), c.Who, fit.ID, s)
 	}
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, bench.URL(fit.ID, "print"))
+	return kit.Go(c, bench.URL(fit.ID, "print"))
 }
 
 // adjust reads the picture again with what a hand moved, and answers with what
 // changes on the page.
-func adjust(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
+func adjust(b *bench.Bench, c *kit.Req, fit *record.Conclusions, s term.Side) error {
 	form, err := kit.Form(c, kit.Known("level", "axis", "toe_line", "corners", "paper", "stroke", "cut", "reset"))
-	var pics map[term.Side]app.PrintPicture
+	var pics map[term.Side]prints.Picture
 	if err == nil {
-		pics, err = b.App.PrintPictures(c, kit.MustWho(c), fit.ID)
+		pics, err = b.App.Prints.Pictures(c.Ctx(), c.Who, fit.ID)
 	}
 	pic, there := pics[s]
 	if err == nil && !there {
@@ -243,26 +232,25 @@ func adjust(b *bench.Bench, c *gin.Context, fit *app.Fit, s term.Side) {
 	if err == nil {
 		opt := pic.Options
 		if form.Get("reset") == "yes" {
-			opt = app.PrintOptions{MMPerPx: opt.MMPerPx}
+			opt = prints.Options{MMPerPx: opt.MMPerPx}
 		}
 		change(&l, &opt, form.Get)
 		if v := form.Get("cut"); v != "" {
 			var a core.Answer
-			if a, err = b.App.ReadPrint(c, kit.MustWho(c), fit.ID, pic); err != nil {
-				b.Fail(c, err)
-				return
+			if a, err = b.App.Prints.Read(c.Ctx(), c.Who, fit.ID, pic); err != nil {
+				return err
 			}
 			opt.Cuts = moveCut(&l, a, v)
 		}
 		if err = l.Err(); err == nil {
-			_, err = b.App.AdjustPrint(c, kit.MustWho(c), fit.ID, s, opt)
+			_, err = b.App.Prints.Adjust(c.Ctx(), c.Who, fit.ID, s, opt)
 		}
 	}
-	b.Changed(c, Station(), err)
+	return b.Changed(c, Station(), err)
 }
 
 // change lays what was sent over the options.
-func change(l *fault.List, opt *app.PrintOptions, get func(string) string) {
+func change(l *fault.List, opt *prints.Options, get func(string) string) {
 	if v := get("level"); v != "" {
 		level, err := strconv.ParseFloat(v, 64)
 		if err != nil || !(level >= 0.1 && level <= 0.9) {

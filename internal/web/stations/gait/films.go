@@ -1,6 +1,7 @@
 package gait
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -11,12 +12,12 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/gin-gonic/gin"
-
 	"trevik/internal/app"
+	"trevik/internal/app/films"
 	"trevik/internal/core/fault"
 	core "trevik/internal/core/gait"
 	"trevik/internal/core/term"
+	"trevik/internal/record"
 	"trevik/internal/recording"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/kit"
@@ -26,23 +27,22 @@ import (
 const mostSent = 48 << 20
 
 func extra(b *bench.Bench) []kit.Route {
-	of := func(method, path string, do func(*bench.Bench, *gin.Context, *app.Fit)) kit.Route {
-		return kit.Route{Method: method, Path: "/fits/:fit/gait/" + path, Roles: kit.Everyone, Handle: func(c *gin.Context) {
+	of := func(method, path string, do func(*bench.Bench, *kit.Req, *record.Conclusions) error) kit.Route {
+		return kit.Route{Method: method, Path: "/fits/:fit/gait/" + path, Roles: kit.Everyone, Handle: func(c *kit.Req) error {
 			fit, err := b.Load(c)
 			if err != nil {
-				b.Fail(c, err)
-				return
+				return err
 			}
-			do(b, c, fit)
+			return do(b, c, fit)
 		}}
 	}
-	film := func(method, path string, do func(*bench.Bench, *gin.Context, *app.Fit, app.Film)) kit.Route {
-		return of(method, "films/:film"+path, func(b *bench.Bench, c *gin.Context, fit *app.Fit) {
-			id, err := kit.ID(c, "film")
-			var f app.Film
-			if err == nil {
-				f, err = b.App.Film(c, kit.MustWho(c), id)
+	film := func(method, path string, do func(*bench.Bench, *kit.Req, *record.Conclusions, films.Film) error) kit.Route {
+		return of(method, "films/:film"+path, func(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
+			id, err := kit.RowID(c, "film")
+			if err != nil {
+				return err
 			}
+			f, err := b.App.Films.Film(c.Ctx(), c.Who, id)
 			// An earlier visit's film of the same runner may be looked at, not changed.
 			if err == nil && f.FitID != fit.ID {
 				if method != http.MethodGet {
@@ -52,30 +52,30 @@ func extra(b *bench.Bench) []kit.Route {
 				}
 			}
 			if err != nil {
-				b.Fail(c, err)
-				return
+				return err
 			}
-			do(b, c, fit, f)
+			return do(b, c, fit, f)
 		})
 	}
+	free := func(r kit.Route) kit.Route { r.Free = true; return r }
 	return []kit.Route{
 		of(http.MethodPost, "films", begin), of(http.MethodPost, "bench", benchFilm), of(http.MethodPost, "archive", archive),
 		film(http.MethodGet, "/data", data), film(http.MethodGet, "/missing", missing), film(http.MethodGet, "/frames/:frame", frame),
-		film(http.MethodPost, "/frames", frames), film(http.MethodPost, "/finish", finish), film(http.MethodPost, "/adjust", adjust),
+		free(film(http.MethodPost, "/frames", frames)), free(film(http.MethodPost, "/finish", finish)), free(film(http.MethodPost, "/adjust", adjust)), free(film(http.MethodPost, "/resume", resume)),
 		film(http.MethodPost, "/marks", marks), film(http.MethodPost, "/delete", remove), film(http.MethodPost, "/still", addStill),
 		of(http.MethodGet, "stills/:still", still), of(http.MethodPost, "stills/:still/delete", removeStill),
 	}
 }
 
-func sameRunner(b *bench.Bench, c *gin.Context, fit *app.Fit, f app.Film) error {
-	other, err := b.App.Fit(c, kit.MustWho(c), f.FitID)
+func sameRunner(b *bench.Bench, c *kit.Req, fit *record.Conclusions, f films.Film) error {
+	other, err := b.App.Visits.Fit(c.Ctx(), c.Who, f.FitID)
 	if err == nil && other.Runner.ID != fit.Runner.ID {
 		err = app.ErrNotFound
 	}
 	return err
 }
 
-func page(fit *app.Fit, film uint64) string {
+func page(fit *record.Conclusions, film uint64) string {
 	return fmt.Sprintf("%s?film=%d", bench.URL(fit.ID, "gait"), film)
 }
 
@@ -84,8 +84,8 @@ func page(fit *app.Fit, film uint64) string {
 var hues = map[string]float64{"magenta": 320, "orange": 24, "green": 130, "yellow": 56, "blue": 215}
 
 // describe reads what was said of a film.
-func describe(c *gin.Context, extra ...string) (form url.Values, rec core.Recording, keep bool, err error) {
-	form, v, err := kit.Decode(c, app.FilmFields, kit.MustWho(c).Units, extra...)
+func describe(c *kit.Req, extra ...string) (form url.Values, rec core.Recording, keep bool, err error) {
+	form, v, err := kit.Decode(c, films.Fields, extra...)
 	if err != nil {
 		return form, rec, false, err
 	}
@@ -113,63 +113,75 @@ func describe(c *gin.Context, extra ...string) (form url.Values, rec core.Record
 	return form, rec, v["keep"].Text == "yes", l.Err()
 }
 
-// begin makes room for a film whose frames the browser will send.
-func begin(b *bench.Bench, c *gin.Context, fit *app.Fit) {
+// described is what was said of a film whose frames the browser sends, and how many they are.
+func described(c *kit.Req) (rec core.Recording, frames int, keep bool, err error) {
 	form, rec, keep, err := describe(c, "frames", "rate")
-	var film app.Film
-	if err == nil {
-		if rec.FPS == nil { // the film's own, as the browser saw it
-			if rate, parseErr := strconv.ParseFloat(form.Get("rate"), 64); parseErr == nil {
-				rec.FPS = &rate
-			}
+	if err == nil && rec.FPS == nil { // the film's own, as the browser saw it
+		if rate, parseErr := strconv.ParseFloat(form.Get("rate"), 64); parseErr == nil {
+			rec.FPS = &rate
 		}
-		n, _ := strconv.Atoi(form.Get("frames"))
-		film, err = b.App.BeginFilm(c, kit.MustWho(c), fit.ID, rec, n, keep)
 	}
+	frames, _ = strconv.Atoi(form.Get("frames")) // what is no number is too few
+	return rec, frames, keep, err
+}
+
+// begin makes room for a film whose frames the browser will send.
+func begin(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
+	rec, frames, keep, err := described(c)
+	var film films.Film
+	if err == nil {
+		film, err = b.App.Films.Begin(c.Ctx(), c.Who, fit.ID, rec, frames, keep)
+	}
+	return begun(c, fit, film, err)
+}
+
+// resume goes on with a film whose frames have not all arrived, as it is described by now.
+func resume(b *bench.Bench, c *kit.Req, fit *record.Conclusions, film films.Film) error {
+	rec, frames, keep, err := described(c)
+	if err == nil {
+		film, err = b.App.Films.Resume(c.Ctx(), c.Who, fit.ID, film.ID, rec, frames, keep)
+	}
+	return begun(c, fit, film, err)
+}
+
+func begun(c *kit.Req, fit *record.Conclusions, film films.Film, err error) error {
 	if faults, ok := fault.As(err); ok {
-		c.JSON(http.StatusUnprocessableEntity, gin.H{"faults": faults})
-		return
+		return c.JSON(http.StatusUnprocessableEntity, map[string]any{"faults": faults})
 	}
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	c.JSON(http.StatusCreated, gin.H{"film": film.ID, "at": fmt.Sprintf("/fits/%d/gait/films/%d", fit.ID, film.ID), "page": page(fit, film.ID)})
+	return c.JSON(http.StatusCreated, map[string]any{"film": film.ID, "at": fmt.Sprintf("/fits/%d/gait/films/%d", fit.ID, film.ID), "page": page(fit, film.ID)})
 }
 
 // benchFilm lets the camera on the bench film.
-func benchFilm(b *bench.Bench, c *gin.Context, fit *app.Fit) {
+func benchFilm(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
 	form, rec, keep, err := describe(c)
-	var film app.Film
+	var film films.Film
 	if err == nil {
-		film, err = b.App.BenchFilm(c, kit.MustWho(c), fit, rec, keep)
+		film, err = b.App.Films.Bench(c.Ctx(), c.Who, fit, rec, keep)
 	}
-	b.Done(c, Station(), fit, form, err, page(fit, film.ID))
+	return b.Done(c, Station(), fit, form, err, page(fit, film.ID))
 }
 
 // archive takes a film as a zip archive of frames.
-func archive(b *bench.Bench, c *gin.Context, fit *app.Fit) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, recording.MaxArchive+(1<<20))
+func archive(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
 	var l fault.List
-	file, header, err := c.Request.FormFile("archive")
-	var tooBig *http.MaxBytesError
-	switch {
-	case errors.As(err, &tooBig):
-		l.Add("archive", "is larger than %d MiB", recording.MaxArchive>>20)
-	case err != nil:
-		l.Add("archive", "is missing; choose a .zip with recording.json and numbered frames")
-	default:
-		defer file.Close()
+	_, data, err := kit.One(c, "archive", recording.MaxArchive, "is missing; choose a .zip with recording.json and numbered frames")
+	if faults, ok := fault.As(err); ok {
+		l = append(l, faults...)
+	} else if err != nil {
+		return err
 	}
 	keep := c.PostForm("archive_keep")
 	if keep != "yes" && keep != "no" {
 		l.Add("archive_keep", "is missing; say whether the film may be kept")
 	}
-	var film app.Film
+	var film films.Film
 	if len(l) == 0 {
 		var from *recording.Film
-		if from, err = recording.Zip(file, header.Size); err == nil {
-			film, err = b.App.AddFilmFile(c, kit.MustWho(c), fit.ID, from, keep == "yes")
+		if from, err = recording.Zip(bytes.NewReader(data), int64(len(data))); err == nil {
+			film, err = b.App.Films.AddFile(c.Ctx(), c.Who, fit.ID, from, keep == "yes")
 		}
 		if faults, ok := fault.As(err); ok {
 			for _, f := range faults {
@@ -180,22 +192,20 @@ func archive(b *bench.Bench, c *gin.Context, fit *app.Fit) {
 				l.Add(at, "%s", f.Text)
 			}
 		} else if err != nil {
-			b.Fail(c, err)
-			return
+			return err
 		}
 	}
 	// Its faults stand at its own two fields.
-	b.Done(c, Station(), fit, url.Values{"archive": nil, "archive_keep": {keep}}, l.Err(), page(fit, film.ID))
+	return b.Done(c, Station(), fit, url.Values{"archive": nil, "archive_keep": {keep}}, l.Err(), page(fit, film.ID))
 }
 
 // frames keeps the frames of one sending: parts of a multipart form, each named by
 // its number.
-func frames(b *bench.Bench, c *gin.Context, _ *app.Fit, film app.Film) {
+func frames(b *bench.Bench, c *kit.Req, _ *record.Conclusions, film films.Film) error {
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, mostSent)
 	parts, err := c.Request.MultipartReader()
 	if err != nil {
-		c.JSON(http.StatusUnprocessableEntity, gin.H{"faults": fault.List{{Field: "frames", Text: "are no parts of a form"}}})
-		return
+		return c.JSON(http.StatusUnprocessableEntity, map[string]any{"faults": fault.List{{Field: "frames", Text: "are no parts of a form"}}})
 	}
 	kept := 0
 	for {
@@ -205,60 +215,51 @@ func frames(b *bench.Bench, c *gin.Context, _ *app.Fit, film app.Film) {
 		}
 		var data []byte
 		if err == nil {
-			data, err = io.ReadAll(io.LimitReader(part, app.FrameBytes+1))
+			data, err = io.ReadAll(io.LimitReader(part, films.FrameBytes+1))
 		}
 		if err != nil {
-			c.JSON(http.StatusUnprocessableEntity, gin.H{"faults": fault.List{{Field: "frames", Text: "broke off on the way; send the rest again"}}})
-			return
+			return c.JSON(http.StatusUnprocessableEntity, map[string]any{"faults": fault.List{{Field: "frames", Text: "broke off on the way; send the rest again"}}})
 		}
 		n, err := strconv.Atoi(part.FormName())
 		if err != nil {
 			n = -1
 		}
-		if err := b.App.AddFrame(c, film, n, data); err != nil {
+		if err := b.App.Films.AddFrame(c.Ctx(), film, n, data); err != nil {
 			if faults, ok := fault.As(err); ok {
-				c.JSON(http.StatusUnprocessableEntity, gin.H{"faults": faults})
-				return
+				return c.JSON(http.StatusUnprocessableEntity, map[string]any{"faults": faults})
 			}
-			b.Fail(c, err)
-			return
+			return err
 		}
 		kept++
 	}
-	c.JSON(http.StatusOK, gin.H{"kept": kept})
+	return c.JSON(http.StatusOK, map[string]any{"kept": kept})
 }
 
-func missing(b *bench.Bench, c *gin.Context, _ *app.Fit, film app.Film) {
-	list, err := b.App.MissingFrames(c, film)
+func missing(b *bench.Bench, c *kit.Req, _ *record.Conclusions, film films.Film) error {
+	list, err := b.App.Films.Missing(c.Ctx(), film)
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	c.JSON(http.StatusOK, gin.H{"state": film.State, "frames": film.Frames, "missing": list})
+	return c.JSON(http.StatusOK, map[string]any{"state": film.State, "frames": film.Frames, "missing": list})
 }
 
-func finish(b *bench.Bench, c *gin.Context, fit *app.Fit, film app.Film) {
-	if err := b.App.FinishFilm(c, kit.MustWho(c), fit.ID, film.ID); err != nil {
-		b.Fail(c, err)
-		return
+func finish(b *bench.Bench, c *kit.Req, fit *record.Conclusions, film films.Film) error {
+	if err := b.App.Films.Finish(c.Ctx(), c.Who, fit.ID, film.ID); err != nil {
+		return err
 	}
-	kit.Go(c, page(fit, film.ID))
+	return kit.Go(c, page(fit, film.ID))
 }
 
-func frame(b *bench.Bench, c *gin.Context, _ *app.Fit, film app.Film) {
+func frame(b *bench.Bench, c *kit.Req, _ *record.Conclusions, film films.Film) error {
 	n, err := strconv.Atoi(c.Param("frame"))
 	if err != nil {
-		b.Fail(c, app.ErrNotFound)
-		return
+		return app.ErrNotFound
 	}
-	jpeg, err := b.App.FrameData(c, kit.MustWho(c), film.ID, n)
+	jpeg, err := b.App.Films.FrameData(c.Ctx(), c.Who, film.ID, n)
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	// A frame never changes, so the browser may keep it while the film is looked at.
-	c.Header("Cache-Control", "private, max-age=3600")
-	c.Data(http.StatusOK, "image/jpeg", jpeg)
+	return c.Picture(jpeg)
 }
 
 type contactData struct {
@@ -268,15 +269,14 @@ type contactData struct {
 }
 
 // data is what the screen draws over a film.
-func data(b *bench.Bench, c *gin.Context, fit *app.Fit, film app.Film) {
-	out := gin.H{"film": film.ID, "frames": film.Frames, "fps": *film.Recording.FPS, "width": film.Width, "height": film.Height, "view": film.Recording.View, "name": film.Name(),
-		"gone": film.FramesGone, "at": fmt.Sprintf("/fits/%d/gait/films/%d", fit.ID, film.ID), "segments": app.Segments[film.Recording.View], "dots": core.DotNames(film.Recording.View)}
-	legs := gin.H{}
-	if film.State == app.FilmReady {
-		r, err := b.App.FilmReading(c, kit.MustWho(c), film)
+func data(b *bench.Bench, c *kit.Req, fit *record.Conclusions, film films.Film) error {
+	out := map[string]any{"film": film.ID, "frames": film.Frames, "fps": *film.Recording.FPS, "width": film.Width, "height": film.Height, "view": film.Recording.View, "name": film.Name(),
+		"gone": film.FramesGone, "at": fmt.Sprintf("/fits/%d/gait/films/%d", fit.ID, film.ID), "segments": films.Segments[film.Recording.View], "dots": core.DotNames(film.Recording.View)}
+	legs := map[string]any{}
+	if film.State == films.Ready {
+		r, err := b.App.Films.Reading(c.Ctx(), c.Who, film)
 		if err != nil {
-			b.Fail(c, err)
-			return
+			return err
 		}
 		for _, s := range term.Sides {
 			if r.Answer.Markers[s] == nil {
@@ -299,20 +299,20 @@ func data(b *bench.Bench, c *gin.Context, fit *app.Fit, film app.Film) {
 				contacts = append(contacts, contactData{st.TouchdownFrame, st.Last(), true})
 			}
 			slices.SortFunc(contacts, func(a, b contactData) int { return a.On - b.On })
-			legs[string(s)] = gin.H{"dots": r.Answer.Markers[s], "angles": angles, "contacts": contacts}
+			legs[string(s)] = map[string]any{"dots": r.Answer.Markers[s], "angles": angles, "contacts": contacts}
 		}
 	}
 	out["legs"] = legs
-	c.JSON(http.StatusOK, out)
+	return c.JSON(http.StatusOK, out)
 }
 
 // adjust puts a film right by hand and answers with what changes on the page.
-func adjust(b *bench.Bench, c *gin.Context, fit *app.Fit, film app.Film) {
+func adjust(b *bench.Bench, c *kit.Req, fit *record.Conclusions, film films.Film) error {
 	form, err := kit.Form(c, kit.Known("mark", "contact", "drop", "restore", "undo", "reset"))
 	if err == nil {
-		_, err = b.App.CorrectFilm(c, kit.MustWho(c), fit.ID, film.ID, form.Get("undo") == "yes", func(fix *core.Corrections) error { return change(fix, form.Get) })
+		_, err = b.App.Films.Correct(c.Ctx(), c.Who, fit.ID, film.ID, form.Get("undo") == "yes", func(fix *core.Corrections) error { return change(fix, form.Get) })
 	}
-	b.Changed(c, Station(), err)
+	return b.Changed(c, Station(), err)
 }
 
 // change lays what a hand did over what was put right before.
@@ -399,7 +399,7 @@ const mostMarks = 800
 
 // marks follows a film from dots that were marked by hand, or again from those that
 // are found.
-func marks(b *bench.Bench, c *gin.Context, fit *app.Fit, film app.Film) {
+func marks(b *bench.Bench, c *kit.Req, fit *record.Conclusions, film films.Film) error {
 	form, err := kit.Form(c, kit.Known("marks", "auto"))
 	if err == nil {
 		var l fault.List
@@ -413,59 +413,56 @@ func marks(b *bench.Bench, c *gin.Context, fit *app.Fit, film app.Film) {
 			l.Add("marks", "are %d; allowed are 1 to %d", len(list), mostMarks)
 		}
 		if err = l.Err(); err == nil {
-			err = b.App.MarkFilm(c, kit.MustWho(c), fit.ID, film.ID, list)
+			err = b.App.Films.Mark(c.Ctx(), c.Who, fit.ID, film.ID, list)
 		}
 	}
-	b.Done(c, Station(), fit, form, err, page(fit, film.ID))
+	return b.Done(c, Station(), fit, form, err, page(fit, film.ID))
 }
 
-func remove(b *bench.Bench, c *gin.Context, fit *app.Fit, film app.Film) {
+func remove(b *bench.Bench, c *kit.Req, fit *record.Conclusions, film films.Film) error {
 	form, err := kit.Form(c, kit.Known())
 	if err == nil {
-		err = b.App.DeleteFilm(c, kit.MustWho(c), fit.ID, film.ID)
+		err = b.App.Films.Delete(c.Ctx(), c.Who, fit.ID, film.ID)
 	}
-	b.Done(c, Station(), fit, form, err, page(fit, film.ID))
+	return b.Done(c, Station(), fit, form, err, page(fit, film.ID))
 }
 
 // addStill puts a frame on the card.
-func addStill(b *bench.Bench, c *gin.Context, fit *app.Fit, film app.Film) {
+func addStill(b *bench.Bench, c *kit.Req, fit *record.Conclusions, film films.Film) error {
 	form, err := kit.Form(c, kit.Known("frame"))
 	if err == nil {
 		n, parseErr := strconv.Atoi(form.Get("frame"))
 		if err = parseErr; err != nil {
 			err = fault.List{{Field: "still", Text: "has no frame; choose one on the film"}}
 		} else {
-			err = b.App.AddStill(c, kit.MustWho(c), fit.ID, film.ID, n)
+			err = b.App.Films.AddStill(c.Ctx(), c.Who, fit.ID, film.ID, n)
 		}
 	}
-	b.Done(c, Station(), fit, form, err, page(fit, film.ID))
+	return b.Done(c, Station(), fit, form, err, page(fit, film.ID))
 }
 
-func still(b *bench.Bench, c *gin.Context, fit *app.Fit) {
-	id, err := kit.ID(c, "still")
+func still(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
+	id, err := kit.RowID(c, "still")
 	var jpeg []byte
 	if err == nil {
-		jpeg, err = b.App.StillData(c, kit.MustWho(c), fit.ID, id)
+		jpeg, err = b.App.Films.StillData(c.Ctx(), c.Who, fit.ID, id)
 	}
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	c.Header("Cache-Control", "private, max-age=3600")
-	c.Data(http.StatusOK, "image/jpeg", jpeg)
+	return c.Picture(jpeg)
 }
 
-func removeStill(b *bench.Bench, c *gin.Context, fit *app.Fit) {
-	id, err := kit.ID(c, "still")
+func removeStill(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
+	id, err := kit.RowID(c, "still")
 	if err == nil {
 		_, err = kit.Form(c, kit.Known())
 	}
 	if err == nil {
-		err = b.App.DeleteStill(c, kit.MustWho(c), fit.ID, id)
+		err = b.App.Films.DeleteStill(c.Ctx(), c.Who, fit.ID, id)
 	}
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, bench.URL(fit.ID, "gait"))
+	return kit.Go(c, bench.URL(fit.ID, "gait"))
 }

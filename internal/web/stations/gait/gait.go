@@ -11,12 +11,12 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/gin-gonic/gin"
-
 	"trevik/internal/app"
+	"trevik/internal/app/films"
 	core "trevik/internal/core/gait"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
+	"trevik/internal/record"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
@@ -38,18 +38,18 @@ type side struct {
 }
 
 type body struct {
-	Films    []app.Film
-	Film     *app.Film // on the table
-	With     *app.Film // beside it
+	Films    []films.Film
+	Film     *films.Film // on the table
+	With     *films.Film // beside it
 	Mirror   bool
-	Others   []app.Film // that may be laid beside it
+	Others   []films.Film // that may be laid beside it
 	Reading  *core.Reading
 	Curves   template.HTML
 	Strip    template.HTML
 	Says     []string
-	Changes  []app.FilmChange
+	Changes  []record.FilmChange
 	Working  bool // a film is on its way
-	Stills   []app.Still
+	Stills   []films.Still
 	Sides    []side
 	Ask      bool
 	Shoes    []string
@@ -59,11 +59,11 @@ type body struct {
 // Station is Gait.
 func Station() bench.Station {
 	return bench.Station{Path: "gait", Name: "Gait", Lead: "From straight behind, at ankle height: how far each ankle comes in, when, and how sure that is.",
-		Template: bench.Parse(files, "*.html"), Fields: app.FilmFields, Body: bodyOf, Extra: extra}
+		Template: bench.Parse(files, "*.html"), Fields: films.Fields, Body: bodyOf, Extra: extra}
 }
 
 // asked is which film the page shows, by the address of the page or of the request.
-func asked(c *gin.Context, name string) uint64 {
+func asked(c *kit.Req, name string) uint64 {
 	v := c.Query(name)
 	if v == "" && name == "film" {
 		v = c.Param("film")
@@ -77,42 +77,38 @@ func asked(c *gin.Context, name string) uint64 {
 	return id
 }
 
-func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
-	who := kit.MustWho(c)
+func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
+	who := c.Who
 	b := body{Changes: fit.FilmChanges()}
 	var err error
-	if b.Films, err = bn.App.Films(c, who, fit.ID); err != nil {
+	if b.Films, err = bn.App.Films.Of(c.Ctx(), who, fit.ID); err != nil {
 		return nil, err
 	}
 	want := asked(c, "film")
 	for i := range b.Films {
 		f := &b.Films[i]
-		b.Working = b.Working || f.Working || f.State == app.FilmBeingRead
-		if f.ID == want || want == 0 && f.State == app.FilmReady {
+		b.Working = b.Working || f.Working || f.State == films.BeingRead
+		if f.ID == want || want == 0 && f.State == films.Ready {
 			b.Film = f
 		}
 	}
-	if b.Film != nil && b.Film.State == app.FilmReady {
+	if b.Film != nil && b.Film.State == films.Ready {
 		if err := b.table(c, bn, fit, who); err != nil {
 			return nil, err
 		}
 	}
-	if b.Stills, err = bn.App.Stills(c, who, fit.ID); err != nil {
+	if b.Stills, err = bn.App.Films.Stills(c.Ctx(), who, fit.ID); err != nil {
 		return nil, err
 	}
 	b.byEye(fit)
-	catalogue, err := bn.App.Catalogue(c, who)
-	if err != nil {
-		return nil, err
-	}
-	b.Shoes = []string{app.Barefoot, app.TestShoe, "old pair"}
+	b.Shoes = []string{record.Barefoot, record.TestShoe, "old pair"}
 	tried := map[string]bool{}
-	for _, t := range fit.Tried(catalogue) {
-		tried[app.ModelName(t.Model)] = true
-		b.Shoes = append(b.Shoes, app.ModelName(t.Model))
+	for _, t := range fit.Tried() {
+		tried[record.ModelName(t.Model)] = true
+		b.Shoes = append(b.Shoes, record.ModelName(t.Model))
 	}
-	for i := range catalogue.Models {
-		if name := app.ModelName(&catalogue.Models[i]); !tried[name] {
+	for i := range fit.Shop.Catalogue.Models {
+		if name := record.ModelName(&fit.Shop.Catalogue.Models[i]); !tried[name] {
 			b.Shoes = append(b.Shoes, name)
 		}
 	}
@@ -120,13 +116,13 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 }
 
 // table lays a film out with what was read of it.
-func (b *body) table(c *gin.Context, bn *bench.Bench, fit *app.Fit, who app.Actor) error {
-	r, err := bn.App.FilmReading(c, who, *b.Film)
+func (b *body) table(c *kit.Req, bn *bench.Bench, fit *record.Conclusions, who app.Actor) error {
+	r, err := bn.App.Films.Reading(c.Ctx(), who, *b.Film)
 	if err != nil {
 		return err
 	}
 	b.Reading = &r
-	all, err := bn.App.FilmsOfRunner(c, who, fit.Runner.ID)
+	all, err := bn.App.Films.OfRunner(c.Ctx(), who, fit.Runner.ID)
 	if err != nil {
 		return err
 	}
@@ -140,7 +136,7 @@ func (b *body) table(c *gin.Context, bn *bench.Bench, fit *app.Fit, who app.Acto
 		b.Others = append(b.Others, all[i])
 		if all[i].ID == with {
 			b.With = &all[i]
-			other, err := bn.App.FilmReading(c, who, all[i])
+			other, err := bn.App.Films.Reading(c.Ctx(), who, all[i])
 			if err != nil {
 				return err
 			}
@@ -153,15 +149,15 @@ func (b *body) table(c *gin.Context, bn *bench.Bench, fit *app.Fit, who app.Acto
 	return nil
 }
 
-func (b *body) byEye(fit *app.Fit) {
+func (b *body) byEye(fit *record.Conclusions) {
 	for _, s := range term.Sides {
-		x := side{Side: s, Band: term.Band(fit.Text("band", s, 0))}
+		x := side{Side: s, Band: record.BandSeen.Of(fit.Visit, s)}
 		if x.Band == "" {
 			continue
 		}
 		x.Drawing = draw.Rear(s, x.Band)
-		if sure := fit.Text("band_sure", s, 0); sure != "" {
-			x.Chances = chances(support.SpreadByEye(x.Band, term.Certainty(sure)))
+		if sure := record.BandSure.Of(fit.Visit, s); sure != "" {
+			x.Chances = chances(support.SpreadByEye(x.Band, sure))
 		} else {
 			b.Ask = true
 		}

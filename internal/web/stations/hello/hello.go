@@ -9,12 +9,11 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/gin-gonic/gin"
-
-	"trevik/internal/app"
-	"trevik/internal/core/fault"
+	"trevik/internal/app/people"
+	"trevik/internal/app/visit"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
+	"trevik/internal/record"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/kit"
 )
@@ -33,22 +32,22 @@ type body struct {
 	Sketch    string // the week as it was sketched; empty where it was told
 	HalfTold  int
 	Complains bool // something was told, so its rows stand open
-	Last      *app.Fit
-	Still     []app.Question
-	Dislikes  []app.Dislike
-	Row       func(string) int
+	Last      *record.Visit
+	Still     []record.Question
+	Dislikes  []record.Dislike
+	Row       func(string) uint64
 	Consents  []kit.ConsentLine
 }
 
 // Station is Hello.
 func Station() bench.Station {
 	return bench.Station{Path: "hello", Name: "Hello", Lead: "Cautions first, then what they run. Every question can be skipped.",
-		Template: bench.Parse(files, "*.html"), Extra: extra, Fields: slices.Concat(app.RunnerFields, app.ConsentFields, app.DislikeFields), Body: bodyOf}
+		Template: bench.Parse(files, "*.html"), Extra: extra, Fields: slices.Concat(people.RunnerFields, record.ConsentFields, visit.DislikeFields), Body: bodyOf}
 }
 
-func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
-	b := body{Asked: fit.FlagsAsked(), Treated: fit.Text("treated", "", 0) == "yes", Jump: fit.Text("jump", "", 0) == "yes" && fit.HasHealth(), Consents: kit.ConsentLines(fit.Consents, bn.App.Now())}
-	for _, f := range fit.Flags() {
+func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
+	b := body{Asked: fit.CautionsAsked(), Treated: record.Treated.Of(fit.Visit), Jump: record.Jump.Of(fit.Visit) && fit.HasHealth(), Consents: kit.ConsentLines(fit.Runner.Consents, bn.App.Now())}
+	for _, f := range fit.Cautions() {
 		switch {
 		case slices.Contains(support.ReferFlags, f):
 			b.Refer = append(b.Refer, support.Words(string(f)))
@@ -58,9 +57,9 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 			b.Sooner = true
 		}
 	}
-	parts, km := fit.Week()
+	parts, km, sketched := fit.WeekTold()
 	b.WeekKM = km
-	if fit.Sketched() {
+	if sketched {
 		var words []string
 		for _, p := range parts {
 			words = append(words, fmt.Sprintf("%s %s", support.Words(string(p.Kind)), fit.Units.Distance(p.KM)))
@@ -69,98 +68,69 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	}
 	list, half := fit.Complaints()
 	b.HalfTold = half
-	b.Complains = half > 0 || fit.Text("complaints", "", 0) == "some" || list != nil && len(*list) > 0
-	who := kit.MustWho(c)
+	b.Complains = half > 0 || record.Complains.Of(fit.Visit) == "some" || list != nil && len(*list) > 0
 	var err error
-	if b.Last, err = bn.App.LastTime(c, who, fit); err != nil {
+	if b.Last, err = bn.App.Visits.Last(c.Ctx(), c.Who, fit); err != nil {
 		return nil, err
 	}
 	b.Still = fit.StillAsked(b.Last)
-	catalogue, err := bn.App.Catalogue(c, who)
-	if err != nil {
-		return nil, err
-	}
-	b.Dislikes, b.Row = fit.Dislikes(catalogue), catalogue.Row
+	b.Dislikes, b.Row = fit.Dislikes(), fit.Shop.Catalogue.RowID
 	return b, nil
 }
 
 func extra(b *bench.Bench) []kit.Route {
-	post := func(path string, do func(*bench.Bench, *gin.Context, *app.Fit)) kit.Route {
-		return kit.Route{Method: http.MethodPost, Path: "/fits/:fit/" + path, Roles: kit.Everyone, Handle: func(c *gin.Context) {
+	post := func(path string, do func(*bench.Bench, *kit.Req, *record.Conclusions) error) kit.Route {
+		return kit.Route{Method: http.MethodPost, Path: "/fits/:fit/" + path, Roles: kit.Everyone, Handle: func(c *kit.Req) error {
 			fit, err := b.Load(c)
 			if err != nil {
-				b.Fail(c, err)
-				return
+				return err
 			}
-			do(b, c, fit)
+			return do(b, c, fit)
 		}}
 	}
 	return []kit.Route{post("runner", correct), post("still", still), post("consent", consent), post("dislike", dislike)}
 }
 
 // correct corrects the runner's own line.
-func correct(b *bench.Bench, c *gin.Context, fit *app.Fit) {
-	form, v, err := kit.Decode(c, app.RunnerFields, kit.MustWho(c).Units)
+func correct(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
+	form, v, err := kit.Decode(c, people.RunnerFields)
 	if err == nil {
-		err = b.App.ChangeRunner(c, kit.MustWho(c), app.Runner{ID: fit.Runner.ID, Name: v["name"].Text, Contact: v["contact"].Text, Chart: term.Chart(v["chart"].Text)})
+		err = b.App.People.ChangeRunner(c.Ctx(), c.Who, record.Runner{ID: fit.Runner.ID, Name: v["name"].Text, Contact: v["contact"].Text, Chart: term.Chart(v["chart"].Text)})
 	}
-	b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "hello"))
+	return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "hello"))
 }
 
 // still takes last time's answers over.
-func still(b *bench.Bench, c *gin.Context, fit *app.Fit) {
+func still(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
 	form, err := kit.Form(c, kit.Known("question"))
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	saved, err := b.App.StillSo(c, kit.MustWho(c), fit.ID, form["question"])
+	saved, err := b.App.Visits.StillSo(c.Ctx(), c.Who, fit.ID, form["question"])
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	kit.Go(c, b.SavedURL(fit, "hello", saved))
+	return kit.Go(c, b.SavedURL(fit, "hello", saved))
 }
 
 // consent records what may be kept, as it is answered.
-func consent(b *bench.Bench, c *gin.Context, fit *app.Fit) {
+func consent(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
 	form, err := kit.SetConsents(c, b.Env, fit.Runner.ID)
 	if kit.IsHTMX(c) {
-		b.ChangedBy(c, Station(), form, err)
-		return
+		return b.ChangedBy(c, Station(), form, err)
 	}
-	b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "hello"))
+	return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "hello"))
 }
 
 // dislike puts down a model that the runner disliked, in that version.
-func dislike(b *bench.Bench, c *gin.Context, fit *app.Fit) {
-	who := kit.MustWho(c)
-	form, v, err := kit.Decode(c, app.DislikeFields, who.Units, "take_back")
+func dislike(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
+	form, v, err := kit.Decode(c, visit.DislikeFields, "take_back")
 	if err == nil {
-		var l fault.List
-		code, why := v["disliked_model"].Text, v["disliked_why"].Text
-		back := form.Get("take_back")
+		model, back := v["disliked_model"].Text, form.Get("take_back")
 		if back != "" {
-			code = back
+			model = back
 		}
-		catalogue, cerr := b.App.Catalogue(c, who)
-		if cerr != nil {
-			b.Fail(c, cerr)
-			return
-		}
-		m := catalogue.Find(code)
-		switch {
-		case m == nil:
-			l.Add("disliked_model", "is not in the catalogue; choose one, or write it down below")
-		case why == "" && back == "":
-			l.Add("disliked_why", "is missing: say why, so that another version can be told apart")
-		default:
-			field, key, _ := app.FieldOf("hello", fmt.Sprintf("disliked.%d", catalogue.Row(m.ID)))
-			_, err = b.App.Record(c, who, fit.ID, []app.Value{{Key: key, Field: field, Text: why, Empty: back != ""}})
-		}
-		if err == nil {
-			err = l.Err()
-		}
+		_, err = b.App.Visits.Dislike(c.Ctx(), c.Who, fit.ID, model, v["disliked_why"].Text, back != "")
 	}
-	b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "hello"))
+	return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "hello"))
 }

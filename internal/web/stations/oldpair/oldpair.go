@@ -11,12 +11,12 @@ import (
 	"slices"
 	"strconv"
 
-	"github.com/gin-gonic/gin"
-
 	"trevik/internal/app"
+	"trevik/internal/app/visit"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
+	"trevik/internal/record"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
@@ -47,7 +47,7 @@ type side struct {
 	Gone     float64
 	Even     float64
 	Patterns []pattern
-	Photo    *app.SolePhoto
+	Photo    *visit.SolePhoto
 }
 
 // own is one of the runner's pairs.
@@ -68,7 +68,7 @@ type body struct {
 	Says       []string
 	Own        []own // the runner's pairs that they had from here
 	CameIn     string
-	Look       *app.SoleLook
+	Look       *record.SoleLook
 	Guess      term.Level
 	Chance     float64
 }
@@ -77,8 +77,8 @@ type body struct {
 func Station() bench.Station {
 	return bench.Station{Path: "old-pair", Name: "Old pair", Lead: "What they came in: how its soles are worn, which support it was, and whether it felt right.",
 		Template: bench.Parse(files, "*.html"), Extra: extra,
-		Body: func(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
-			b := body{Level: fit.Text("present_level", "", 0), FeltRight: fit.Text("felt_right", "", 0), BelievedUS: fit.Text("believed_size", "", 0), Drop: fit.Num("present_drop_mm", "", 0)}
+		Body: func(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
+			b := body{Level: string(record.PresentLevel.Of(fit.Visit)), FeltRight: record.FeltRight.Of(fit.Visit), BelievedUS: record.BelievedSize.Of(fit.Visit), Drop: record.PresentDrop.Ptr(fit.Visit)}
 			b.Guess, b.Chance, _ = fit.OldPair().Guess()
 			for _, s := range term.Sides {
 				if size, err := fit.SizeOf(s); err == nil && size != nil {
@@ -87,7 +87,7 @@ func Station() bench.Station {
 				b.Sides = append(b.Sides, sideOf(fit, s))
 			}
 			came, _ := fit.CameIn()
-			for _, p := range bench.Pairs(c) {
+			for _, p := range fit.Runner.Pairs {
 				o := own{p.ID, p.Name() + ", " + p.Label(), kit.LongDay(p.BoughtOn), p.ID == came}
 				if o.Here {
 					b.CameIn = p.Name()
@@ -97,7 +97,7 @@ func Station() bench.Station {
 			if look, ok := fit.LookOf(); ok && b.CameIn != "" {
 				b.Look = &look
 			}
-			photos, err := bn.App.SolePhotos(c, kit.MustWho(c), fit.ID)
+			photos, err := bn.App.Visits.SolePhotos(c.Ctx(), c.Who, fit.ID)
 			if err != nil {
 				return nil, err
 			}
@@ -109,18 +109,18 @@ func Station() bench.Station {
 				}
 			}
 			b.Says = says(b)
-			if fit.Text("jump", "", 0) == "yes" && fit.HasHealth() {
+			if record.Jump.Of(fit.Visit) && fit.HasHealth() {
 				b.Says = append(b.Says, "Training went up lately, and something hurts: ask about that before the shoe is blamed.")
 			}
 			return b, nil
 		}}
 }
 
-func sideOf(fit *app.Fit, s term.Side) side {
+func sideOf(fit *record.Conclusions, s term.Side) side {
 	sole, ok := fit.Sole(s)
 	x := side{Side: s, Drawing: draw.Sole(s, sole), Worn: ok && sole.Gone() > 0, Gone: sole.Gone(), Even: sole.Evenness()}
 	for i, name := range support.Zones {
-		input := app.Key{Name: "sole", Side: s, Repeat: i + 1}.Input()
+		input := record.SoleZone.Key(s, i+1).Input()
 		x.Zones = append(x.Zones, zone{name, input, "err-" + kit.ControlID(input), sole[i], (sole[i] + 1) % (support.MostGone + 1)})
 	}
 	w := sole.Patterns()
@@ -185,44 +185,41 @@ func sizeWords(s term.Side, us, uk, eu float64) string {
 }
 
 func extra(b *bench.Bench) []kit.Route {
-	route := func(method, path string, do func(*bench.Bench, *gin.Context, *app.Fit)) kit.Route {
-		return kit.Route{Method: method, Path: "/fits/:fit/old-pair/" + path, Roles: kit.Everyone, Handle: func(c *gin.Context) {
+	route := func(method, path string, do func(*bench.Bench, *kit.Req, *record.Conclusions) error) kit.Route {
+		return kit.Route{Method: method, Path: "/fits/:fit/old-pair/" + path, Roles: kit.Everyone, Handle: func(c *kit.Req) error {
 			fit, err := b.Load(c)
 			if err != nil {
-				b.Fail(c, err)
-				return
+				return err
 			}
-			do(b, c, fit)
+			return do(b, c, fit)
 		}}
 	}
 	return []kit.Route{route(http.MethodPost, "own", cameIn), route(http.MethodPost, "photo", upload), route(http.MethodGet, "photos/:photo", photo), route(http.MethodPost, "photos/:photo/delete", remove)}
 }
 
 // cameIn says which of their own pairs the runner came in.
-func cameIn(b *bench.Bench, c *gin.Context, fit *app.Fit) {
+func cameIn(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
 	form, err := kit.Form(c, kit.Known("pair"))
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
 	pair, err := strconv.ParseUint(form.Get("pair"), 10, 53)
 	if err != nil {
-		b.Fail(c, app.ErrNotFound)
-		return
+		return app.ErrNotFound
 	}
-	saved, err := b.App.SetCameIn(c, kit.MustWho(c), fit.ID, pair)
-	b.Done(c, Station(), fit, form, err, b.SavedURL(fit, "old-pair", saved))
+	saved, err := b.App.Visits.SetCameIn(c.Ctx(), c.Who, fit.ID, pair)
+	return b.Done(c, Station(), fit, form, err, b.SavedURL(fit, "old-pair", saved))
 }
 
 // upload keeps a photo of a sole.
-func upload(b *bench.Bench, c *gin.Context, fit *app.Fit) {
+func upload(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
 	data, err := kit.Picture(c, "photo")
 	side := term.Side(c.PostForm("side"))
 	if err == nil && !slices.Contains(term.Sides, side) {
 		err = fault.List{{Field: "photo", Text: "is of no side; allowed is left or right"}}
 	}
 	if err == nil {
-		err = b.App.AddSolePhoto(c, kit.MustWho(c), fit.ID, side, data)
+		err = b.App.Visits.AddSolePhoto(c.Ctx(), c.Who, fit.ID, side, data)
 	}
 	// A fault stands at the file's own place.
 	if faults, ok := fault.As(err); ok {
@@ -231,30 +228,28 @@ func upload(b *bench.Bench, c *gin.Context, fit *app.Fit) {
 		}
 		err = faults
 	}
-	b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "old-pair"))
+	return b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "old-pair"))
 }
 
-func photo(b *bench.Bench, c *gin.Context, fit *app.Fit) {
-	id, err := kit.ID(c, "photo")
+func photo(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
+	id, err := kit.RowID(c, "photo")
 	var data []byte
 	if err == nil {
-		data, err = b.App.SolePhotoData(c, kit.MustWho(c), fit.ID, id)
+		data, err = b.App.Visits.SolePhotoData(c.Ctx(), c.Who, fit.ID, id)
 	}
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	c.Header("Cache-Control", "private, max-age=3600")
-	c.Data(http.StatusOK, "image/jpeg", data)
+	return c.Picture(data)
 }
 
-func remove(b *bench.Bench, c *gin.Context, fit *app.Fit) {
-	id, err := kit.ID(c, "photo")
+func remove(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
+	id, err := kit.RowID(c, "photo")
 	if err == nil {
 		_, err = kit.Form(c, kit.Known())
 	}
 	if err == nil {
-		err = b.App.DeleteSolePhoto(c, kit.MustWho(c), fit.ID, id)
+		err = b.App.Visits.DeleteSolePhoto(c.Ctx(), c.Who, fit.ID, id)
 	}
-	b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "old-pair"))
+	return b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "old-pair"))
 }

@@ -12,9 +12,9 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/gin-gonic/gin"
-
 	"trevik/internal/app"
+	"trevik/internal/app/visit"
+	"trevik/internal/app/wardrobe"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/match"
@@ -22,6 +22,7 @@ import (
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
+	"trevik/internal/record"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
@@ -41,7 +42,7 @@ type offer struct {
 	Said    string   // what the runner disliked of the same maker
 	Hints   []string // of the ground and the season
 	PerKM   string   // price for an expected km
-	Liked   *app.Liking
+	Liked   *wardrobe.Liking
 }
 
 // split is the choice of two pairs in two sizes, where the feet differ by a size.
@@ -66,15 +67,15 @@ type body struct {
 	Offers   []offer
 	Out      []out
 	Notes    []fault.Warning
-	Choice   *app.Decision
-	Basis    *app.Basis
+	Choice   *record.Decision
+	Basis    *record.Basis
 	OutAll   int
 	Cheap    *shoe.Model // the cheapest offer; nil where it is the first anyway
 	Ranked   int         // offers in all; the page shows the first
 	All      bool
 	Reasons  []reasonCount
 	Reason   string // of the ruled-out ones that are shown; empty is all
-	LetIn    []app.Dislike
+	LetIn    []record.Dislike
 	May      bool // the person may let a model in
 	Weights  []weight
 	Spread   template.HTML
@@ -84,6 +85,8 @@ type body struct {
 	Two      []*shoe.Model // that are compared
 	Over     template.HTML
 	Rows     []row
+	// DislikedOther is what else was disliked, in their words.
+	DislikedOther string
 }
 
 // weight is a mark's slider.
@@ -113,23 +116,19 @@ const (
 // Station is Shoes.
 func Station() bench.Station {
 	return bench.Station{Path: "shoes", Name: "Shoes", Lead: "Ruled out and ranked, with the reasons; each in its size, with the room before both feet.",
-		Template: bench.Parse(files, "*.html"), Fields: slices.Concat(app.LetInFields, app.ChooseFields[1:]), Body: bodyOf, Extra: extra}
+		Template: bench.Parse(files, "*.html"), Fields: slices.Concat(visit.LetInFields, wardrobe.ChooseFields[1:]), Body: bodyOf, Extra: extra}
 }
 
-func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
-	catalogue, err := bn.App.Catalogue(c, kit.MustWho(c))
-	if err != nil {
-		return nil, err
-	}
+func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
+	catalogue := fit.Shop.Catalogue
 	sup, err := fit.Support()
 	if err != nil {
 		return nil, err
 	}
-	b := body{Support: sup, Refer: sup.Refer, NoFeet: !fit.Measured()}
-	_, km := fit.Week()
-	b.NoWeek, b.NoModels = km == 0, len(catalogue.Models) == 0
+	b := body{Support: sup, Refer: sup.Refer, NoFeet: !fit.HasFeet(), DislikedOther: record.DislikedOther.Of(fit.Visit)}
+	b.NoWeek, b.NoModels = fit.WeeklyTold() == 0, len(catalogue.Models) == 0
 	b.Choice, b.Basis = fit.Choice()
-	answer, ready, err := fit.Match(catalogue)
+	answer, ready, err := fit.Match()
 	if err != nil {
 		return nil, err
 	}
@@ -138,18 +137,18 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	for _, id := range answer.TryOn {
 		tried[id] = true
 	}
-	shorter, sizes, err := shorterSizes(fit, sup, catalogue)
+	shorter, sizes, err := shorterSizes(fit, sup)
 	if err != nil {
 		return nil, err
 	}
-	dislikes, conditions := fit.Dislikes(catalogue), fit.Conditions()
+	dislikes, conditions := fit.Dislikes(), record.Conditions.Of(fit.Visit)
 	b.Cheap = cheapest(catalogue, answer)
-	liked, err := bn.App.LikedBy(c, kit.MustWho(c), fit)
+	liked, err := bn.App.Wardrobe.LikedBy(c.Ctx(), c.Who, fit)
 	if err != nil {
 		return nil, err
 	}
 	b.Ranked, b.All, b.Reason = len(answer.Ranked), c.Query("all") == "yes", c.Query("out")
-	b.LetIn, b.May = fit.LetIn(catalogue), kit.MustWho(c).Role != app.Trainee
+	b.LetIn, b.May = fit.LetIn(), c.Who.Role != app.Trainee
 	b.weights(fit)
 	if err := b.picture(c, fit, catalogue, answer, tried); err != nil {
 		return nil, err
@@ -169,8 +168,8 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 			o.Split = &split{foot.Compare(fit.Feet(), fit.House()).Fitted, shorter, size, 2 * o.M.Price()}
 		}
 		o.Said, o.Hints = dislikedNear(o.M, dislikes), o.M.GroundHints(conditions)
-		o.PerKM = strconv.FormatFloat(r.CostPerKM/100, 'f', 3, 64) + " " + fit.Currency
-		if l, told := liked[uint64(catalogue.Row(r.Model))]; told {
+		o.PerKM = strconv.FormatFloat(r.CostPerKM/100, 'f', 3, 64) + " " + fit.Shop.Currency
+		if l, told := liked[catalogue.RowID(r.Model)]; told {
 			o.Liked = &l
 		}
 		b.Offers = append(b.Offers, o)
@@ -190,10 +189,10 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 }
 
 // weights are the marks' sliders, as they are set.
-func (b *body) weights(fit *app.Fit) {
+func (b *body) weights(fit *record.Conclusions) {
 	for i, name := range match.MarkNames {
 		v := fit.House().Weights[i]
-		if own := fit.Num("mark_weight", "", i+1); own != nil {
+		if own := record.MarkWeight.Ptr(fit.Visit, i+1); own != nil {
 			v = *own
 		}
 		b.Weights = append(b.Weights, weight{i + 1, name, strconv.FormatFloat(v, 'f', -1, 64)})
@@ -201,7 +200,7 @@ func (b *body) weights(fit *app.Fit) {
 }
 
 // picture draws all candidates on the two axes that were chosen.
-func (b *body) picture(c *gin.Context, fit *app.Fit, catalogue *app.Catalogue, answer match.Answer, tried map[string]bool) error {
+func (b *body) picture(c *kit.Req, fit *record.Conclusions, catalogue *record.Catalogue, answer match.Answer, tried map[string]bool) error {
 	b.Drawn = c.Query("x") != "" || c.Query("y") != ""
 	b.X, b.Y, b.Axes = c.DefaultQuery("x", "stack"), c.DefaultQuery("y", "softness"), draw.Axes
 	x, okX := draw.AxisOf(b.X)
@@ -224,7 +223,7 @@ func (b *body) picture(c *gin.Context, fit *app.Fit, catalogue *app.Catalogue, a
 const mostDrawn = 300
 
 // compare lays two models side by side.
-func (b *body) compare(c *gin.Context, catalogue *app.Catalogue) error {
+func (b *body) compare(c *kit.Req, catalogue *record.Catalogue) error {
 	codes := c.QueryArray("with")
 	if len(codes) == 0 {
 		return nil
@@ -274,15 +273,15 @@ func (b *body) compare(c *gin.Context, catalogue *app.Catalogue) error {
 
 // dislikedNear says what was disliked of a model or of its maker: a dislike stays with
 // the model and version, and another last may suit all the same.
-func dislikedNear(m *shoe.Model, list []app.Dislike) string {
+func dislikedNear(m *shoe.Model, list []record.Dislike) string {
 	for _, d := range list {
 		switch {
 		case d.Model.ID == m.ID:
 			return fmt.Sprintf("Disliked before, in this version: “%s”", d.Why)
 		case d.Model.Maker == m.Maker && (d.Model.LastShape != m.LastShape || d.Model.Volume != m.Volume):
-			return fmt.Sprintf("%s was disliked (“%s”); this one is made on another last.", app.ModelName(d.Model), d.Why)
+			return fmt.Sprintf("%s was disliked (“%s”); this one is made on another last.", record.ModelName(d.Model), d.Why)
 		case d.Model.Maker == m.Maker:
-			return fmt.Sprintf("%s was disliked (“%s”); this one is made on a like last.", app.ModelName(d.Model), d.Why)
+			return fmt.Sprintf("%s was disliked (“%s”); this one is made on a like last.", record.ModelName(d.Model), d.Why)
 		}
 	}
 	return ""
@@ -290,7 +289,7 @@ func dislikedNear(m *shoe.Model, list []app.Dislike) string {
 
 // cheapest is the offer that costs least, for there is always a cheap answer; nil where it
 // is the first one.
-func cheapest(c *app.Catalogue, a match.Answer) *shoe.Model {
+func cheapest(c *record.Catalogue, a match.Answer) *shoe.Model {
 	var out *shoe.Model
 	for _, r := range a.Ranked {
 		if m := c.ByCode(r.Model); out == nil || m.Price() < out.Price() {
@@ -305,9 +304,9 @@ func cheapest(c *app.Catalogue, a match.Answer) *shoe.Model {
 
 // shorterSizes sizes every model for the shorter foot alone, when the feet are a
 // full size apart.
-func shorterSizes(fit *app.Fit, sup support.Answer, c *app.Catalogue) (term.Side, map[string]match.Size, error) {
+func shorterSizes(fit *record.Conclusions, sup support.Answer) (term.Side, map[string]match.Size, error) {
 	d := foot.Compare(fit.Feet(), fit.House())
-	r, ready := fit.Request(sup, c)
+	r, ready := fit.Request(sup)
 	if d.Advice != foot.SplitSizes || !ready || sup.Refer {
 		return "", nil, nil
 	}
@@ -315,7 +314,7 @@ func shorterSizes(fit *app.Fit, sup support.Answer, c *app.Catalogue) (term.Side
 	r.Feet.Right = nil
 	if d.Longer == term.Left {
 		shorter = term.Right
-		r, _ = fit.Request(sup, c)
+		r, _ = fit.Request(sup)
 		r.Feet.Left = nil
 	}
 	answer, err := match.Rank(r)
@@ -331,62 +330,49 @@ func shorterSizes(fit *app.Fit, sup support.Answer, c *app.Catalogue) (term.Side
 
 func extra(b *bench.Bench) []kit.Route {
 	return []kit.Route{
-		{Method: http.MethodPost, Path: "/fits/:fit/choose", Roles: kit.Everyone, Handle: func(c *gin.Context) { choose(b, c) }},
-		{Method: http.MethodPost, Path: "/fits/:fit/let-in", Roles: []app.Role{app.Owner, app.Fitter}, Handle: func(c *gin.Context) { letIn(b, c) }},
-		{Method: http.MethodPost, Path: "/fits/:fit/take-back", Roles: kit.Everyone, Handle: func(c *gin.Context) { takeBack(b, c) }},
+		{Method: http.MethodPost, Path: "/fits/:fit/choose", Roles: kit.Everyone, Handle: func(c *kit.Req) error { return choose(b, c) }},
+		{Method: http.MethodPost, Path: "/fits/:fit/let-in", Roles: []app.Role{app.Owner, app.Fitter}, Handle: func(c *kit.Req) error { return letIn(b, c) }},
+		{Method: http.MethodPost, Path: "/fits/:fit/take-back", Roles: kit.Everyone, Handle: func(c *kit.Req) error { return takeBack(b, c) }},
 	}
 }
 
-func choose(b *bench.Bench, c *gin.Context) {
+func choose(b *bench.Bench, c *kit.Req) error {
 	fit, err := b.Load(c)
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	form, v, err := kit.Decode(c, app.ChooseFields, kit.MustWho(c).Units)
-	var token string
+	form, v, err := kit.Decode(c, wardrobe.ChooseFields)
 	if err == nil {
-		token, err = kit.Token(form)
-	}
-	if err == nil {
-		sale := app.Sale{Model: v["model"].Text, Reason: v["reason"].Text, FromShelf: v["shelf"].Text == "yes"}
-		if f := v["figure"]; !f.Empty {
-			sale.Figure = &f.Number
-		}
-		if p := v["price"]; !p.Empty {
-			price := int64(p.Number)
+		sale := wardrobe.Sale{Model: v["model"].Text, Reason: v["reason"].Text, Figure: v["figure"].Ptr(), FromShelf: v["shelf"].Text == "yes"}
+		if p := v["price"].Ptr(); p != nil {
+			price := int64(*p)
 			sale.Price = &price
 		}
-		_, err = b.App.Choose(c, kit.MustWho(c), token, fit.ID, sale)
+		_, err = b.App.Wardrobe.Choose(c.Ctx(), c.Who, fit.ID, sale)
 	}
-	b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "rotation"))
+	return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "rotation"))
 }
 
-func takeBack(b *bench.Bench, c *gin.Context) {
+func takeBack(b *bench.Bench, c *kit.Req) error {
 	fit, err := b.Load(c)
-	if err == nil {
-		_, err = kit.Form(c, kit.Known())
+	if err != nil {
+		return err
 	}
-	if err == nil {
-		err = b.App.TakeBack(c, kit.MustWho(c), fit.ID)
+	if _, err = kit.Form(c, kit.Known()); err == nil {
+		err = b.App.Wardrobe.TakeBack(c.Ctx(), c.Who, fit.ID)
 	}
-	if fit == nil {
-		b.Fail(c, err)
-		return
-	}
-	b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "shoes"))
+	return b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "shoes"))
 }
 
 // letIn lets a model in that was ruled out, or takes that back.
-func letIn(b *bench.Bench, c *gin.Context) {
+func letIn(b *bench.Bench, c *kit.Req) error {
 	fit, err := b.Load(c)
 	if err != nil {
-		b.Fail(c, err)
-		return
+		return err
 	}
-	form, v, err := kit.Decode(c, app.LetInFields, kit.MustWho(c).Units, "undo")
+	form, v, err := kit.Decode(c, visit.LetInFields, "undo")
 	if err == nil {
-		_, err = b.App.SetLetIn(c, kit.MustWho(c), fit.ID, v["model"].Text, v["let_in"].Text, form.Get("undo") == "yes")
+		_, err = b.App.Visits.LetIn(c.Ctx(), c.Who, fit.ID, v["model"].Text, v["let_in"].Text, form.Get("undo") == "yes")
 	}
-	b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "shoes"))
+	return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "shoes"))
 }

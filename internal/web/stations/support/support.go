@@ -13,11 +13,11 @@ import (
 	"strings"
 	"sync"
 
-	"github.com/gin-gonic/gin"
-
 	"trevik/internal/app"
+	"trevik/internal/app/visit"
 	core "trevik/internal/core/support"
 	"trevik/internal/core/term"
+	"trevik/internal/record"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
@@ -37,10 +37,10 @@ type body struct {
 	Answer   core.Answer
 	Ladder   template.HTML
 	Schools  []school
-	Overrule *app.Decision
+	Overrule *record.Decision
 	May      bool // the person may overrule a caution
 	Reason   string
-	Chosen   *app.Decision // a fitter's level over the schools
+	Chosen   *record.Decision // a fitter's level over the schools
 	Lifted   []lifted
 	If       *core.Answer // what the schools would answer without what was lifted out
 	Asked    bool         // the cautions were
@@ -59,21 +59,16 @@ var pages = sync.OnceValue(func() *template.Template { return bench.Parse(files,
 // Station is Support.
 func Station() bench.Station {
 	return bench.Station{Path: "support", Name: "Support", Lead: "What is known, weighed by four schools. Where they part, the shop chooses who leads.",
-		Template: pages(), Fields: app.LevelFields, Body: bodyOf, Extra: extra}
+		Template: pages(), Fields: visit.LevelFields, Body: bodyOf, Extra: extra}
 }
 
-func bodyOf(c *gin.Context, _ *bench.Bench, fit *app.Fit) (any, error) {
+func bodyOf(c *kit.Req, _ *bench.Bench, fit *record.Conclusions) (any, error) {
 	a, err := fit.Support()
 	if err != nil {
 		return nil, err
 	}
-	b := body{Answer: a, Asked: fit.FlagsAsked(), May: kit.MustWho(c).Role != app.Trainee, Reason: c.PostForm("reason")}
-	if d, ok := fit.Decisions[app.ReferOverride]; ok {
-		b.Overrule = &d
-	}
-	if d, ok := fit.Decisions[app.LevelOverrule]; ok {
-		b.Chosen = &d
-	}
+	b := body{Answer: a, Asked: fit.CautionsAsked(), May: c.Who.Role != app.Trainee, Reason: c.PostForm("reason")}
+	b.Overrule, b.Chosen = fit.Overruled(), fit.LevelChosen()
 	less, err := b.without(c, fit)
 	if err != nil {
 		return nil, err
@@ -92,7 +87,7 @@ func (b body) IfOf(s term.School) *term.Level { return b.If.Schools.Of(s).Level 
 
 // without answers anew less the pieces of evidence that the address names: lifted out
 // as a what-if, or a slip that is only looked at. Nothing of it is saved.
-func (b *body) without(c *gin.Context, fit *app.Fit) (*core.Answer, error) {
+func (b *body) without(c *kit.Req, fit *record.Conclusions) (*core.Answer, error) {
 	names, slip := c.QueryArray("without"), c.Query("slip")
 	if slip != "" {
 		names = []string{slip}
@@ -167,38 +162,35 @@ func (body) Liftable(evidence string) bool { return slices.Contains(core.Pieces,
 // spite of a caution, with a reason, or take that back.
 func extra(b *bench.Bench) []kit.Route {
 	may := []app.Role{app.Owner, app.Fitter}
-	return []kit.Route{{Method: http.MethodGet, Path: "/fits/:fit/support/ladder", Roles: kit.Everyone, Handle: func(c *gin.Context) {
+	return []kit.Route{{Method: http.MethodGet, Path: "/fits/:fit/support/ladder", Roles: kit.Everyone, Handle: func(c *kit.Req) error {
 		fit, err := b.Load(c)
 		var body any
 		if err == nil {
 			body, err = bodyOf(c, b, fit)
 		}
 		if err != nil {
-			b.Fail(c, err)
-			return
+			return err
 		}
-		b.Render(c, http.StatusOK, pages(), "ladder", body)
-	}}, {Method: http.MethodPost, Path: "/fits/:fit/overrule", Roles: may, Handle: func(c *gin.Context) {
+		return b.Render(c, http.StatusOK, pages(), "ladder", body)
+	}}, {Method: http.MethodPost, Path: "/fits/:fit/overrule", Roles: may, Handle: func(c *kit.Req) error {
 		fit, err := b.Load(c)
 		if err != nil {
-			b.Fail(c, err)
-			return
+			return err
 		}
-		form, v, err := kit.Decode(c, app.OverruleFields, kit.MustWho(c).Units, "undo")
+		form, v, err := kit.Decode(c, visit.OverruleFields, "undo")
 		if err == nil {
-			err = b.App.Overrule(c, kit.MustWho(c), fit.ID, v["reason"].Text, form.Get("undo") == "yes")
+			err = b.App.Visits.Overrule(c.Ctx(), c.Who, fit.ID, v["reason"].Text, form.Get("undo") == "yes")
 		}
-		b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "support"))
-	}}, {Method: http.MethodPost, Path: "/fits/:fit/level", Roles: may, Handle: func(c *gin.Context) {
+		return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "support"))
+	}}, {Method: http.MethodPost, Path: "/fits/:fit/level", Roles: may, Handle: func(c *kit.Req) error {
 		fit, err := b.Load(c)
 		if err != nil {
-			b.Fail(c, err)
-			return
+			return err
 		}
-		form, v, err := kit.Decode(c, app.LevelFields, kit.MustWho(c).Units, "undo")
+		form, v, err := kit.Decode(c, visit.LevelFields, "undo")
 		if err == nil {
-			err = b.App.OverruleLevel(c, kit.MustWho(c), fit.ID, term.Level(v["level"].Text), v["level_reason"].Text, form.Get("undo") == "yes")
+			err = b.App.Visits.OverruleLevel(c.Ctx(), c.Who, fit.ID, term.Level(v["level"].Text), v["level_reason"].Text, form.Get("undo") == "yes")
 		}
-		b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "support"))
+		return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "support"))
 	}}}
 }

@@ -10,13 +10,12 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/gin-gonic/gin"
-
-	"trevik/internal/app"
+	"trevik/internal/app/visit"
 	"trevik/internal/core/match"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
 	core "trevik/internal/core/tryon"
+	"trevik/internal/record"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
@@ -27,13 +26,13 @@ var files embed.FS
 
 type pair struct {
 	At      int
-	Row     int // the model's, by which its findings are kept
+	Row     uint64 // the model's, by which its findings are kept
 	M       *shoe.Model
 	Size    *match.Size // nil where it is not offered any more
 	Comfort string
 	Chance  string
 	Now     bool
-	Changes []app.FilmChange
+	Changes []record.FilmChange
 }
 
 // place is where a shoe may press, on a drawn foot.
@@ -69,7 +68,7 @@ type body struct {
 	Right     string
 	Made      []made
 	Others    []kit.Option // models that can be put in
-	Decided   *app.Decision
+	Decided   *record.Decision
 	NameOf    func(string) string
 	NoneToday bool
 }
@@ -83,12 +82,9 @@ func Station() bench.Station {
 		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
 }
 
-func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
-	catalogue, err := bn.App.Catalogue(c, kit.MustWho(c))
-	if err != nil {
-		return nil, err
-	}
-	answer, ready, err := fit.Match(catalogue)
+func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
+	catalogue := fit.Shop.Catalogue
+	answer, ready, err := fit.Match()
 	if err != nil {
 		return nil, err
 	}
@@ -96,8 +92,11 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	for i := range answer.Ranked {
 		sizes[answer.Ranked[i].Model] = &answer.Ranked[i].Size
 	}
-	set := fit.TryOnSet(catalogue, answer.TryOn)
-	b := body{Ready: ready && len(set) > 0, NameOf: catalogue.Name, NoneToday: fit.Text("none_today", "", 0) == "yes"}
+	set, err := fit.TryOnSet()
+	if err != nil {
+		return nil, err
+	}
+	b := body{Ready: ready && len(set) > 0, NameOf: catalogue.Name, NoneToday: record.NoneToday.Of(fit.Visit)}
 	b.Decided, _ = fit.Choice()
 	if b.Answer, b.Compare, err = fit.Leading(set); err != nil {
 		return nil, err
@@ -106,8 +105,8 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 	at = min(max(at, 1), max(len(set), 1))
 	for i, code := range set {
 		m := catalogue.ByCode(code)
-		p := pair{At: i + 1, Row: catalogue.Row(code), M: m, Size: sizes[code], Now: i+1 == at}
-		if v := fit.Num("try_comfort", "", p.Row); v != nil {
+		p := pair{At: i + 1, Row: catalogue.RowID(code), M: m, Size: sizes[code], Now: i+1 == at}
+		if v := record.TryComfort.Ptr(fit.Visit, p.Row); v != nil {
 			p.Comfort = strconv.FormatFloat(*v, 'f', -1, 64)
 		}
 		if b.Compare && len(fit.Comparisons()) > 0 {
@@ -125,7 +124,7 @@ func bodyOf(c *gin.Context, bn *bench.Bench, fit *app.Fit) (any, error) {
 		b.Prev, b.Next = (at-2+len(set))%len(set)+1, at%len(set)+1
 		b.feet(fit)
 	}
-	for _, name := range app.Lacings {
+	for _, name := range record.Lacings {
 		b.Lacings = append(b.Lacings, lacing{name, draw.Lacing(name), draw.LacingSteps(name)})
 	}
 	if len(b.Answer.Next) == 2 {
@@ -175,11 +174,11 @@ func (b body) Bar(code string) string {
 }
 
 // feet are both feet with the places at which the pair presses.
-func (b *body) feet(fit *app.Fit) {
-	on := strings.Split(fit.Text("try_pressure", "", b.Now.Row), ",")
+func (b *body) feet(fit *record.Conclusions) {
+	on := record.TryPressure.Of(fit.Visit, b.Now.Row)
 	for _, s := range term.Sides {
 		f := foot{Side: s, Drawing: draw.TopFoot(string(s))}
-		for _, p := range app.PressurePlaces {
+		for _, p := range record.PressurePlaces {
 			value := string(s) + "_" + p
 			f.Places = append(f.Places, place{value, string(s) + " " + strings.ReplaceAll(p, "_", " "), "p-" + value, slices.Contains(on, value)})
 		}
@@ -188,36 +187,30 @@ func (b *body) feet(fit *app.Fit) {
 }
 
 func extra(b *bench.Bench) []kit.Route {
-	route := func(path, at string, do func(*gin.Context, *app.Fit) (app.Saved, error)) kit.Route {
-		return kit.Route{Method: http.MethodPost, Path: "/fits/:fit/try-on/" + path, Roles: kit.Everyone, Handle: func(c *gin.Context) {
+	route := func(path, at string, do func(*kit.Req, *record.Conclusions) (visit.Saved, error)) kit.Route {
+		return kit.Route{Method: http.MethodPost, Path: "/fits/:fit/try-on/" + path, Roles: kit.Everyone, Handle: func(c *kit.Req) error {
 			fit, err := b.Load(c)
 			if err != nil {
-				b.Fail(c, err)
-				return
+				return err
 			}
 			saved, err := do(c, fit)
-			b.Done(c, Station(), fit, c.Request.PostForm, err, b.SavedURL(fit, "try-on", saved)+at)
+			return b.Done(c, Station(), fit, nil, err, b.SavedURL(fit, "try-on", saved)+at)
 		}}
 	}
 	return []kit.Route{
-		route("compare", "#versus", func(c *gin.Context, fit *app.Fit) (app.Saved, error) {
+		route("compare", "#versus", func(c *kit.Req, fit *record.Conclusions) (visit.Saved, error) {
 			form, err := kit.Form(c, kit.Known("on_left", "on_right", "better"))
 			if err != nil {
-				return app.Saved{}, err
+				return visit.Saved{}, err
 			}
-			better := map[string]string{"left": form.Get("on_left"), "right": form.Get("on_right"), "even": ""}
-			which, ok := better[form.Get("better")]
-			if !ok {
-				which = "neither"
-			}
-			return b.App.AddComparison(c, kit.MustWho(c), fit.ID, form.Get("on_left"), form.Get("on_right"), which)
+			return b.App.Visits.Compare(c.Ctx(), c.Who, fit.ID, form.Get("on_left"), form.Get("on_right"), form.Get("better"))
 		}),
-		route("set", "", func(c *gin.Context, fit *app.Fit) (app.Saved, error) {
+		route("set", "", func(c *kit.Req, fit *record.Conclusions) (visit.Saved, error) {
 			form, err := kit.Form(c, kit.Known("model", "in"))
 			if err != nil {
-				return app.Saved{}, err
+				return visit.Saved{}, err
 			}
-			return b.App.SetInTryOn(c, kit.MustWho(c), fit.ID, form.Get("model"), form.Get("in") == "yes")
+			return b.App.Visits.SetInTryOn(c.Ctx(), c.Who, fit.ID, form.Get("model"), form.Get("in") == "yes")
 		}),
 	}
 }

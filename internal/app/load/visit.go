@@ -1,0 +1,169 @@
+package load
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"trevik/internal/app"
+	"trevik/internal/core/term"
+	"trevik/internal/record"
+	"trevik/internal/store/db"
+)
+
+// History is everything that was ever set in a shop, the earliest first: nothing set is
+// overwritten.
+type History []db.SettingsHistoryRow
+
+// Settings reads what was set in a shop.
+func Settings(ctx context.Context, q *db.Queries, shopID uint64) (History, error) {
+	return q.SettingsHistory(ctx, shopID)
+}
+
+// At is the settings as they were at a time; zero is at present. list tells who set what.
+func (h History) At(at time.Time) (record.Settings, []record.Setting) {
+	list := record.AllSettings()
+	set := map[string]string{}
+	for _, r := range h {
+		if !at.IsZero() && r.MadeAt.After(at) {
+			continue
+		}
+		set[r.Name] = r.Value
+		for i := range list {
+			if list[i].Name == r.Name {
+				list[i].Value, list[i].Maker, list[i].MadeAt = r.Value, r.Maker, r.MadeAt
+			}
+		}
+	}
+	return record.SettingsOf(set), list
+}
+
+// Visit reads one fit of the shop. It fails with app.ErrNotFound where there is none.
+func Visit(ctx context.Context, q *db.Queries, who app.Actor, h History, id uint64) (*record.Visit, error) {
+	all, err := Visits(ctx, q, who, h, []uint64{id})
+	if err != nil {
+		return nil, err
+	}
+	if all[id] == nil {
+		return nil, app.ErrNotFound
+	}
+	return all[id], nil
+}
+
+// Visits reads fits of the shop by id; one that is not there is missing. It fails where a
+// finding or a decision does not decode.
+func Visits(ctx context.Context, q *db.Queries, who app.Actor, h History, ids []uint64) (map[uint64]*record.Visit, error) {
+	out := map[uint64]*record.Visit{}
+	if len(ids) == 0 {
+		return out, nil
+	}
+	rows, err := q.LoadFits(ctx, db.LoadFitsParams{ShopID: who.ShopID, Ids: ids})
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range rows {
+		v := &record.Visit{ID: r.ID, RunnerID: r.RunnerID, Fitter: r.Fitter, StartedAt: who.In(r.StartedAt), ClosedAt: who.In(r.ClosedAt.Time)}
+		v.Settings, _ = h.At(r.ClosedAt.Time) // an open fit goes by what is set at present
+		out[r.ID] = v
+	}
+	found, err := Findings(ctx, q, who, ids)
+	if err != nil {
+		return nil, err
+	}
+	for id, v := range out {
+		if err := v.Decode(found[id]); err != nil {
+			return nil, err
+		}
+	}
+	decisions, err := q.LoadDecisions(ctx, db.LoadDecisionsParams{ShopID: who.ShopID, Fits: ids})
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range decisions {
+		if v := out[d.FitID]; v != nil {
+			if err := v.Decide(record.Decision{ID: d.ID, Kind: d.Kind, Value: d.Value, Reason: d.Reason, Maker: d.Maker, MadeAt: who.In(d.MadeAt)}, d.Basis); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return out, nil
+}
+
+// Findings reads the findings that count of each fit: the latest of a key, unless it was
+// taken away.
+func Findings(ctx context.Context, q *db.Queries, who app.Actor, fits []uint64) (map[uint64][]record.Stored, error) {
+	rows, err := q.LoadFindings(ctx, db.LoadFindingsParams{ShopID: who.ShopID, Fits: fits})
+	if err != nil {
+		return nil, err
+	}
+	type key struct {
+		fit uint64
+		record.Key
+	}
+	latest := make(map[key]int, len(rows))
+	for i, r := range rows {
+		latest[key{r.FitID, KeyOf(r.Name, r.Side, r.RepeatNo, uint64(r.ModelID.Int64), uint64(r.OtherModelID.Int64), r.RunKind, r.Ground)}] = i
+	}
+	out := map[uint64][]record.Stored{}
+	for k, i := range latest {
+		if r := rows[i]; !r.Withdrawn {
+			out[k.fit] = append(out[k.fit], record.Stored{ID: r.ID, Key: k.Key, Number: app.FloatOf(r.NumberValue), Text: r.TextValue.String, Error: app.FloatOf(r.ErrorValue), How: r.How, Maker: r.Maker, MadeAt: who.In(r.MadeAt)})
+		}
+	}
+	return out, nil
+}
+
+// KeyOf is a finding's key by its columns.
+func KeyOf(name, side string, row int32, model, other uint64, kind, ground string) record.Key {
+	return record.Key{Name: name, Side: term.Side(side), Row: int(row), Model: model, Other: other, Kind: term.Kind(kind), Ground: term.Ground(ground)}
+}
+
+// WithWeek reads each runner's latest fit that tells their week, else their latest; a runner
+// without a fit is missing.
+func WithWeek(ctx context.Context, q *db.Queries, who app.Actor, h History, runners []uint64) (map[uint64]*record.Visit, error) {
+	out := map[uint64]*record.Visit{}
+	if len(runners) == 0 {
+		return out, nil
+	}
+	rows, err := q.FitsOfRunners(ctx, db.FitsOfRunnersParams{ShopID: who.ShopID, Ids: runners})
+	if err != nil {
+		return nil, err
+	}
+	fits := map[uint64][]uint64{} // the newest first
+	for _, r := range rows {
+		fits[r.RunnerID] = append(fits[r.RunnerID], r.ID)
+	}
+	open := slices.Clone(runners)
+	for round := 0; len(open) > 0; round++ {
+		var ids []uint64
+		for _, r := range open {
+			if round < len(fits[r]) {
+				ids = append(ids, fits[r][round])
+			}
+		}
+		visits, err := Visits(ctx, q, who, h, ids)
+		if err != nil {
+			return nil, err
+		}
+		var left []uint64
+		for _, r := range open {
+			if round >= len(fits[r]) {
+				continue
+			}
+			v := visits[fits[r][round]]
+			if v == nil {
+				continue
+			}
+			if out[r] == nil {
+				out[r] = v
+			}
+			if v.WeeklyTold() > 0 {
+				out[r] = v
+			} else {
+				left = append(left, r)
+			}
+		}
+		open = left
+	}
+	return out, nil
+}

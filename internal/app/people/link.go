@@ -1,0 +1,111 @@
+package people
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/base64"
+	"slices"
+	"time"
+	"trevik/internal/app"
+	"trevik/internal/core/units"
+	"trevik/internal/store/db"
+)
+
+// Kinds of addresses that need no password.
+const (
+	RunnerLink         = "runner"
+	RunnerCalendarLink = "runner_calendar"
+	ShopCalendarLink   = "shop_calendar"
+)
+
+// linkDays is how long a runner's own pages stay open without being renewed; a calendar
+// stays until it is revoked.
+const linkDays = 400
+
+// Link is an address without a password, as the shop sees it; the secret itself is told
+// once, when it is made.
+type Link struct {
+	ID        uint64
+	Kind      string
+	RunnerID  uint64
+	ExpiresAt time.Time // zero: until it is revoked
+	UsedAt    time.Time
+	MadeAt    time.Time
+	Maker     string
+}
+
+// NewLink makes an address of a kind, for a runner where it is theirs, and gives its
+// secret. Those of the same kind go on; revoking ends them.
+func (p *People) NewLink(ctx context.Context, who app.Actor, kind string, runnerID uint64) (string, error) {
+	if who.Role == app.Trainee || who.ByLink && kind != RunnerCalendarLink {
+		return "", app.ErrNotAllowed
+	}
+	if !slices.Contains([]string{RunnerLink, RunnerCalendarLink, ShopCalendarLink}, kind) || (kind == ShopCalendarLink) != (runnerID == 0) {
+		return "", app.ErrNotFound
+	}
+	if runnerID != 0 {
+		if _, err := p.Runner(ctx, who, runnerID); err != nil {
+			return "", err
+		}
+	}
+	var raw [24]byte
+	rand.Read(raw[:])
+	secret := base64.RawURLEncoding.EncodeToString(raw[:])
+	digest := sha256.Sum256([]byte(secret))
+	var expires time.Time
+	if kind == RunnerLink {
+		expires = p.Now().AddDate(0, 0, linkDays)
+	}
+	// A form that is sent twice makes one address: the secret of the second is nobody's.
+	made := ""
+	err := p.Do(ctx, who, func(q *db.Queries) error {
+		made = secret
+		return q.AddLink(ctx, db.AddLinkParams{ShopID: who.ShopID, Kind: kind, RunnerID: app.NullID(runnerID), Digest: digest[:], ExpiresAt: app.NullTime(expires), MadeBy: who.UserID, MadeAt: p.Now()})
+	})
+	return made, err
+}
+
+// Links are the addresses that are open for a runner, or for the shop (0).
+func (p *People) Links(ctx context.Context, who app.Actor, runnerID uint64) ([]Link, error) {
+	rows, err := p.Store.LinksOf(ctx, db.LinksOfParams{ShopID: who.ShopID, RunnerID: app.NullID(runnerID)})
+	var out []Link
+	for _, r := range rows {
+		if !r.ExpiresAt.Valid || r.ExpiresAt.Time.After(p.Now()) {
+			out = append(out, Link{r.ID, r.Kind, uint64(r.RunnerID.Int64), who.In(r.ExpiresAt.Time), who.In(r.UsedAt.Time), who.In(r.MadeAt), r.Maker})
+		}
+	}
+	return out, err
+}
+
+// RevokeLink ends an address at once.
+func (p *People) RevokeLink(ctx context.Context, who app.Actor, id uint64) error {
+	if who.Role == app.Trainee || who.ByLink {
+		return app.ErrNotAllowed
+	}
+	n, err := p.Store.RevokeLink(ctx, db.RevokeLinkParams{RevokedAt: app.NullTime(p.Now()), ID: id, ShopID: who.ShopID})
+	if err == nil && n == 0 {
+		return app.ErrNotFound
+	}
+	return err
+}
+
+// ByLink is who comes by an address of a kind: the shop's person who made it, with no role
+// of theirs, and the runner whose it is. It fails with app.ErrNotFound where there is no such
+// address, or it was revoked or has expired; the three are not told apart.
+func (p *People) ByLink(ctx context.Context, kind, secret string) (app.Actor, uint64, error) {
+	digest := sha256.Sum256([]byte(secret))
+	l, err := p.Store.LinkByDigest(ctx, digest[:])
+	if err != nil {
+		return app.Actor{}, 0, app.Found(err)
+	}
+	if l.Kind != kind || l.ExpiresAt.Valid && !l.ExpiresAt.Time.After(p.Now()) {
+		return app.Actor{}, 0, app.ErrNotFound
+	}
+	zone, err := p.zone(ctx, l.ShopID)
+	if err != nil {
+		return app.Actor{}, 0, err
+	}
+	who := app.Actor{UserID: l.MadeBy, ShopID: l.ShopID, Shop: l.Shop, Currency: l.Currency, Units: units.Metric, Zone: zone, ByLink: true}
+	return who, uint64(l.RunnerID.Int64), p.Store.TouchLink(ctx, db.TouchLinkParams{UsedAt: app.NullTime(p.Now()), ID: l.ID})
+}

@@ -1,0 +1,220 @@
+package wardrobe
+
+import (
+	"context"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"trevik/internal/app"
+	"trevik/internal/app/shelf"
+	"trevik/internal/core/fault"
+	"trevik/internal/core/foot"
+	"trevik/internal/core/limits"
+	"trevik/internal/core/match"
+	"trevik/internal/form"
+	"trevik/internal/record"
+	"trevik/internal/store/db"
+)
+
+// Fields of the forms by which a pair becomes a runner's.
+var (
+	ChooseFields = []form.Field{
+		{Name: "model", Label: "Model", Kind: form.Text, Max: 80},
+		{Name: "reason", Label: "In their words", Kind: form.Text, Max: 1000},
+		{Name: "figure", Label: "Size", Kind: form.Number, Lo: 0, Hi: 20},
+		{Name: "price", Label: "Price paid", Kind: form.Number, Unit: form.Money, Lo: 0, Hi: limits.MoneyMinor.Hi},
+		{Name: "shelf", Label: "From the shelf", Kind: form.Choice, Choices: []string{"yes", "no"}},
+	}
+	OwnedPairFields = []form.Field{
+		{Name: "model", Label: "Model", Kind: form.Text, Max: 80},
+		{Name: "uk", Label: "UK size", Kind: form.Number, Lo: 0, Hi: 20},
+		{Name: "width", Label: "Width", Kind: form.Text, Max: 4},
+		{Name: "price", Label: "Price paid", Kind: form.Number, Unit: form.Money, Lo: 0, Hi: limits.MoneyMinor.Hi},
+		{Name: "since", Label: "First worn", Kind: form.Day},
+	}
+)
+
+// Sale is what a runner decided on. Figure nil is the size that was proposed, Price nil the
+// model's own; FromShelf says that the page showed a pair on the shelf.
+type Sale struct {
+	Model     string
+	Reason    string
+	Figure    *float64 // the running UK figure on the model's chart
+	Price     *int64   // minor units
+	FromShelf bool
+}
+
+// Choose makes a ranked model the runner's pair: a pair, a decision with its basis, and one less
+// on the shelf where there was one. It gives the pair's id. It fails with a fault.List, at model
+// where the pair that was on the shelf was sold meanwhile, or one was chosen already.
+func (w *Wardrobe) Choose(ctx context.Context, who app.Actor, fitID uint64, sale Sale) (uint64, error) {
+	sale.Reason = strings.TrimSpace(sale.Reason)
+	var l fault.List
+	form.Length(&l, "reason", sale.Reason, 0, 1000)
+	if sale.Price != nil {
+		limits.MoneyMinor.Check(&l, "price", float64(*sale.Price))
+	}
+	if len(l) > 0 {
+		return 0, l
+	}
+	result, err := w.Once(ctx, who, func(q *db.Queries) (string, error) {
+		fit, err := w.Visits.Open(ctx, q, who, fitID)
+		if err != nil {
+			return "", err
+		}
+		if err := w.LockRunner(ctx, q, who, fit.Runner.ID); err != nil {
+			return "", err
+		}
+		id, err := w.sell(ctx, q, who, fit, sale)
+		if err != nil {
+			return "", err
+		}
+		return strconv.FormatUint(id, 10), w.Touch(ctx, q, who, fit.Runner.ID)
+	})
+	if err != nil {
+		return 0, err
+	}
+	return strconv.ParseUint(result, 10, 64)
+}
+
+func (w *Wardrobe) sell(ctx context.Context, q *db.Queries, who app.Actor, fit *record.Conclusions, sale Sale) (uint64, error) {
+	if _, basis := fit.Choice(); basis != nil {
+		return 0, fault.List{{Field: "model", Text: "is not taken down: " + basis.Name + " was chosen in this fit already; take that back first"}}
+	}
+	answer, ready, err := fit.Match()
+	if err != nil {
+		return 0, err
+	}
+	at := slices.IndexFunc(answer.Ranked, func(r match.Ranked) bool { return r.Model == sale.Model })
+	if !ready || at < 0 {
+		return 0, fault.List{{Field: "model", Text: "is not among the models that are offered to this runner"}}
+	}
+	ranked, m := answer.Ranked[at], fit.Shop.Catalogue.ByCode(sale.Model)
+	price := m.Price()
+	if sale.Price != nil {
+		price = *sale.Price
+	}
+	if sale.Figure != nil {
+		if ranked.Size, ready = ranked.Size.Take(foot.Figure(*sale.Figure)); !ready {
+			return 0, fault.List{{Field: "figure", Text: "is no size that fits this runner; allowed is the one proposed or the next to it that leaves 8 mm"}}
+		}
+	}
+	sup, err := fit.Support()
+	if err != nil {
+		return 0, err
+	}
+	id, taken := fit.Shop.Catalogue.RowID(sale.Model), false
+	if fit.Runner.Practice == nil { // practice takes nothing from the shelf
+		if taken, err = shelf.Take(ctx, q, id, ranked.Size.Figure, ranked.Size.Width); err != nil {
+			return 0, err
+		}
+		if !taken && (sale.FromShelf || ranked.Size.Stock > 0) {
+			return 0, fault.List{{Field: "model", Text: "is sold: the last pair on the shelf in that size went a moment ago; choose it again to order one, or another size"}}
+		}
+	}
+	pair, err := q.AddPair(ctx, db.AddPairParams{ShopID: who.ShopID, RunnerID: fit.Runner.ID, ModelID: id, FitID: app.NullID(fit.ID), UkHalf: app.Halves(ranked.Size.Figure),
+		Width: ranked.Size.Width, Price: price, BoughtOn: w.Today(who), FromStock: taken, MadeBy: who.UserID, MadeAt: w.Now()})
+	if err != nil {
+		return 0, err
+	}
+	basis := record.Basis{Settings: fit.Settings, Support: sup, Ranked: ranked, Name: record.ModelName(m), PairID: uint64(pair), Price: price}
+	if err := w.Visits.Decide(ctx, q, who, fit.ID, record.Chosen, sale.Model, sale.Reason, basis); err != nil {
+		return 0, err
+	}
+	if !taken {
+		return uint64(pair), nil
+	}
+	return uint64(pair), shelf.Changed(ctx, q, who.ShopID, id)
+}
+
+// TakeBack undoes the fit's choice: the pair is no longer the runner's and goes back on the
+// shelf. A pair that was run in stays.
+func (w *Wardrobe) TakeBack(ctx context.Context, who app.Actor, fitID uint64) error {
+	return w.Do(ctx, who, func(q *db.Queries) error {
+		fit, err := w.Visits.Open(ctx, q, who, fitID)
+		if err != nil {
+			return err
+		}
+		_, basis := fit.Choice()
+		if basis == nil {
+			return app.ErrNotFound
+		}
+		if err := w.LockRunner(ctx, q, who, fit.Runner.ID); err != nil {
+			return err
+		}
+		p, err := own(ctx, q, who, fit.Runner.ID, basis.PairID)
+		if err != nil {
+			return err
+		}
+		runs, err := q.CountRunsOfPair(ctx, app.NullID(p.ID))
+		if err != nil {
+			return err
+		}
+		if runs > 0 {
+			return fault.List{{Field: "pair", Text: "was run in already, so it stays the runner's"}}
+		}
+		if err := app.Some(q.TakePairBack(ctx, db.TakePairBackParams{TakenBackAt: app.NullTime(w.Now()), ID: p.ID, ShopID: who.ShopID})); err != nil {
+			return err
+		}
+		if err := w.Visits.Decide(ctx, q, who, fitID, record.Chosen, "", "", struct{}{}); err != nil {
+			return err
+		}
+		if err := w.Touch(ctx, q, who, fit.Runner.ID); err != nil || !p.FromStock {
+			return err
+		}
+		if err := q.PutInStock(ctx, db.PutInStockParams{ModelID: p.ModelID, UkHalf: p.UkHalf, Width: p.Width}); err != nil {
+			return err
+		}
+		return shelf.Changed(ctx, q, who.ShopID, p.ModelID)
+	})
+}
+
+// Owned is a pair that a runner brings along, entered by its model.
+type Owned struct {
+	Code  string      // or its name, as Catalogue.Find takes it
+	UK    foot.Figure // running figure on the model's chart
+	Width string
+	Price int64 // minor units
+	Since string
+}
+
+// Add puts down a pair that the runner has already. It fails with a fault.List.
+func (w *Wardrobe) Add(ctx context.Context, who app.Actor, runnerID uint64, o Owned) (uint64, error) {
+	c, err := w.Visits.Shelf.Catalogue(ctx, who)
+	if err != nil {
+		return 0, err
+	}
+	var l fault.List
+	m := c.Find(o.Code)
+	if m == nil {
+		l.Add("model", "is not in the catalogue; type a part of its name and choose one")
+	} else {
+		if !slices.Contains(m.SizesUK, o.UK) {
+			l.Add("uk", "is %g, a size that is not made; allowed is UK %g to %g", float64(o.UK), m.SizesUK[0].UK(m.Chart), m.SizesUK[len(m.SizesUK)-1].UK(m.Chart))
+		}
+		if o.Width == "" {
+			o.Width = m.Widths[0]
+		}
+		fault.OneOf(&l, "width", o.Width, m.Widths)
+	}
+	today := w.Today(who)
+	since, err := time.Parse(time.DateOnly, o.Since)
+	if err != nil || since.After(today) || since.Before(today.AddDate(-20, 0, 0)) {
+		l.Add("since", "is %q; allowed is a day up to today, such as %s", form.Clip(o.Since), today.Format(time.DateOnly))
+	}
+	limits.MoneyMinor.Check(&l, "price", float64(o.Price))
+	if err := l.Err(); err != nil {
+		return 0, err
+	}
+	result, err := w.OnceOf(ctx, who, runnerID, func(q *db.Queries) (string, error) {
+		id, err := q.AddPair(ctx, db.AddPairParams{ShopID: who.ShopID, RunnerID: runnerID, ModelID: c.RowID(m.ID), UkHalf: app.Halves(o.UK), Width: o.Width, Price: o.Price,
+			BoughtOn: since, FirstWorn: app.NullTime(since), MadeBy: who.UserID, MadeAt: w.Now()})
+		return strconv.FormatInt(id, 10), err
+	})
+	if err != nil {
+		return 0, err
+	}
+	return strconv.ParseUint(result, 10, 64)
+}

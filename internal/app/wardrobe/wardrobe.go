@@ -1,0 +1,150 @@
+// Package wardrobe is a runner's pairs: bought, brought along, looked at, set aside, and all
+// that is told of them between visits.
+package wardrobe
+
+import (
+	"bytes"
+	"context"
+	"image/jpeg"
+	"strings"
+	"time"
+
+	"trevik/internal/app"
+	"trevik/internal/app/visit"
+	"trevik/internal/core/fault"
+	"trevik/internal/core/limits"
+	"trevik/internal/core/term"
+	"trevik/internal/form"
+	"trevik/internal/picture"
+	"trevik/internal/record"
+	"trevik/internal/store/db"
+)
+
+// Wardrobe is that concern.
+type Wardrobe struct {
+	*app.Core
+	Visits *visit.Visits
+}
+
+// Fields of the forms about a pair in use.
+var (
+	AsideFields = []form.Field{
+		{Name: "aside_reason", Label: "Why", Kind: form.Choice, Choices: record.AsideReasons},
+		{Name: "aside_note", Label: "What it did in the end", Kind: form.Text, Max: 300},
+	}
+	LiftingFields = []form.Field{{Name: "lifting_hours", Label: "Hours of lifting in it", Kind: form.Number, Lo: limits.LiftingHours.Lo, Hi: limits.LiftingHours.Hi}}
+)
+
+// own is one of the runner's pairs, in a verb's transaction; app.ErrNotFound on another's.
+func own(ctx context.Context, q *db.Queries, who app.Actor, runnerID, pairID uint64) (db.PairByIDRow, error) {
+	p, err := q.PairByID(ctx, db.PairByIDParams{ID: pairID, ShopID: who.ShopID})
+	if err == nil && p.RunnerID != runnerID {
+		return p, app.ErrNotFound
+	}
+	return p, app.Found(err)
+}
+
+// inUse notes a fault at a field where a pair is none of the runner's in use.
+func inUse(ctx context.Context, q *db.Queries, who app.Actor, l *fault.List, field string, runnerID, pairID uint64) error {
+	p, err := own(ctx, q, who, runnerID, pairID)
+	if err == app.ErrNotFound || err == nil && p.SetAsideOn.Valid {
+		l.Add(field, "is not one of this runner's pairs in use; choose one")
+		return nil
+	}
+	return err
+}
+
+// SetAside ends a pair's running days for a reason. Worn out, its distance becomes the runner's
+// own history. It fails with a fault.List.
+func (w *Wardrobe) SetAside(ctx context.Context, who app.Actor, runnerID, pairID uint64, reason, note string) error {
+	var l fault.List
+	note = strings.TrimSpace(note)
+	fault.OneOf(&l, "aside_reason", reason, record.AsideReasons)
+	if form.Length(&l, "aside_note", note, 0, 300); len(l) > 0 {
+		return l
+	}
+	return w.aside(ctx, who, runnerID, pairID, w.Today(who), reason, note)
+}
+
+// Resume takes a pair that was set aside back into use.
+func (w *Wardrobe) Resume(ctx context.Context, who app.Actor, runnerID, pairID uint64) error {
+	return w.aside(ctx, who, runnerID, pairID, time.Time{}, "", "")
+}
+
+func (w *Wardrobe) aside(ctx context.Context, who app.Actor, runnerID, pairID uint64, on time.Time, reason, note string) error {
+	return w.DoOf(ctx, who, runnerID, func(q *db.Queries) error {
+		p, err := own(ctx, q, who, runnerID, pairID)
+		if err != nil {
+			return err
+		}
+		if p.SetAsideOn.Valid != on.IsZero() {
+			return app.ErrNotFound // it is so already
+		}
+		return q.SetPairAside(ctx, db.SetPairAsideParams{SetAsideOn: app.NullTime(on), AsideReason: reason, AsideNote: note, ID: pairID, ShopID: who.ShopID})
+	})
+}
+
+// SlowDown lets a pair do short and slow runs alone from today, or all again.
+func (w *Wardrobe) SlowDown(ctx context.Context, who app.Actor, runnerID, pairID uint64, slow bool) error {
+	var on time.Time
+	if slow {
+		on = w.Today(who)
+	}
+	return w.DoOf(ctx, who, runnerID, func(q *db.Queries) error {
+		if _, err := own(ctx, q, who, runnerID, pairID); err != nil {
+			return err
+		}
+		return q.SetPairSlowed(ctx, db.SetPairSlowedParams{SlowedOn: app.NullTime(on), ID: pairID, ShopID: who.ShopID})
+	})
+}
+
+// AddLifting adds hours of lifting in a pair. It fails with a fault.List.
+func (w *Wardrobe) AddLifting(ctx context.Context, who app.Actor, runnerID, pairID uint64, hours float64) error {
+	var l fault.List
+	if !limits.LiftingHours.Check(&l, "lifting_hours", hours) {
+		return l
+	}
+	return w.DoOf(ctx, who, runnerID, func(q *db.Queries) error {
+		if _, err := own(ctx, q, who, runnerID, pairID); err != nil {
+			return err
+		}
+		so, err := q.LiftingOfPair(ctx, db.LiftingOfPairParams{PairID: pairID, ShopID: who.ShopID})
+		if err != nil {
+			return err
+		}
+		if sum := so + hours; !limits.LiftingSum.Holds(sum) {
+			return fault.List{{Field: "lifting_hours", Text: "makes more hours than a pair can have; it has " + form.Field{}.Show(so, "") + " already"}}
+		}
+		return q.AddLifting(ctx, db.AddLiftingParams{ShopID: who.ShopID, PairID: pairID, Hours: hours, MadeBy: who.UserID, MadeAt: w.Now()})
+	})
+}
+
+// AddPhoto keeps a picture of a pressed midsole. It fails with a fault.List on what is no
+// picture.
+func (w *Wardrobe) AddPhoto(ctx context.Context, who app.Actor, runnerID, pairID uint64, side term.Side, data []byte) error {
+	var l fault.List
+	if fault.OneOf(&l, "photo_side", side, term.Sides); len(l) > 0 {
+		return l
+	}
+	pic, err := picture.Open("photo", data)
+	if err != nil {
+		return err
+	}
+	img, _ := pic.Upright(visit.SoleLong)
+	var out bytes.Buffer
+	if err := jpeg.Encode(&out, img, &jpeg.Options{Quality: 85}); err != nil {
+		return err
+	}
+	return w.DoOf(ctx, who, runnerID, func(q *db.Queries) error {
+		if _, err := own(ctx, q, who, runnerID, pairID); err != nil {
+			return err
+		}
+		return q.AddPairPhoto(ctx, db.AddPairPhotoParams{ShopID: who.ShopID, PairID: pairID, Side: string(side), Data: out.Bytes(), MadeBy: who.UserID, MadeAt: w.Now()})
+	})
+}
+
+// Photo is a picture of a runner's pair, JPEG.
+func (w *Wardrobe) Photo(ctx context.Context, who app.Actor, runnerID, id uint64) ([]byte, error) {
+	data, err := w.Store.PairPhoto(ctx, db.PairPhotoParams{ID: id, RunnerID: runnerID, ShopID: who.ShopID})
+	return data, app.Found(err)
+}

@@ -1,0 +1,266 @@
+package kit
+
+import (
+	"bytes"
+	"crypto/rand"
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"hash"
+	"io"
+	"maps"
+	"net/http"
+	"net/url"
+	"regexp"
+	"slices"
+	"strings"
+
+	"trevik/internal/app"
+	"trevik/internal/core/fault"
+	"trevik/internal/core/units"
+	"trevik/internal/form"
+)
+
+// maxForm is the largest form, in bytes.
+const maxForm = 1 << 20
+
+var tokenForm = regexp.MustCompile(`^[A-Z2-7]{26}$`)
+
+var errTooLarge = errors.New("what was sent is larger than 1 MiB")
+
+// Receive reads the form of a request and holds its token to the route, before its handler is
+// called. What is sent as files is read by the handler (Files).
+func (r *Req) Receive() error {
+	if r.Request.Method != http.MethodPost || strings.HasPrefix(r.GetHeader("Content-Type"), "multipart/") {
+		return nil
+	}
+	r.Request.Body = http.MaxBytesReader(r.Writer, r.Request.Body, maxForm)
+	if err := r.Request.ParseForm(); err != nil {
+		var tooBig *http.MaxBytesError
+		if errors.As(err, &tooBig) {
+			return errTooLarge
+		}
+		return fault.List{{Field: "form", Text: "cannot be read; it is not a form"}}
+	}
+	r.form, r.sent = r.Request.PostForm, true
+	h := sha256.New()
+	digestForm(h, r.form)
+	return r.ticket(h)
+}
+
+func digestForm(h hash.Hash, form url.Values) {
+	for _, name := range slices.Sorted(maps.Keys(form)) {
+		if name != "token" {
+			fmt.Fprintf(h, "%q=%q\n", name, form[name])
+		}
+	}
+}
+
+// ticket gives what is asked for by a form its token, so that it is done once.
+func (r *Req) ticket(h hash.Hash) error {
+	if r.Route.Free {
+		return nil
+	}
+	token := r.form.Get("token")
+	if !tokenForm.MatchString(token) {
+		return fault.List{{Field: "form", Text: "is out of date; load the page again and send it once more"}}
+	}
+	fmt.Fprintf(h, "%s\n", r.Request.URL.Path)
+	r.Who.Form = app.Form{Token: token, Name: r.Route.Path}
+	h.Sum(r.Who.Form.Digest[:0])
+	return nil
+}
+
+// Form is the posted form. Fields that the handler does not know are a fault; the token belongs
+// to every form.
+func Form(r *Req, known func(name string) bool) (url.Values, error) {
+	var l fault.List
+	for _, name := range slices.Sorted(maps.Keys(r.form)) {
+		if name != "token" && !known(name) {
+			l.Add("form", "holds a field %q that is not known here", form.Clip(name))
+		}
+	}
+	if !r.sent {
+		return r.form, fault.List{{Field: "form", Text: "cannot be read; it is not a form"}}
+	}
+	return r.form, l.Err()
+}
+
+// Known allows the names given.
+func Known(names ...string) func(string) bool {
+	return func(n string) bool { return slices.Contains(names, n) }
+}
+
+// Values are what a form's fields came to, by name.
+type Values map[string]form.Value
+
+// Decode reads a posted form by its fields: what is not known, not allowed or of the wrong kind
+// is a fault at its field. extra are names that the handler reads itself.
+func Decode(r *Req, fields []form.Field, extra ...string) (url.Values, Values, error) {
+	sent, err := Form(r, func(name string) bool {
+		return slices.Contains(extra, name) || slices.ContainsFunc(fields, func(f form.Field) bool { return f.Name == name })
+	})
+	if err != nil {
+		return sent, nil, err
+	}
+	var l fault.List
+	values := Values{}
+	for _, f := range fields {
+		if v, ok := f.Read(&l, f.Name, sent[f.Name], r.Who.Units); ok {
+			values[f.Name] = v
+		}
+	}
+	return sent, values, l.Err()
+}
+
+// Controls draws a form's fields, with what was typed and the faults at them.
+func Controls(fields []form.Field, u units.System, sent url.Values, faults map[string]string) map[string]Control {
+	out := map[string]Control{}
+	for _, f := range fields {
+		typed, there := sent[f.Name]
+		if !there {
+			typed = nil
+		}
+		out[f.Name] = ControlOf(f, f.Name, u, Held{}, typed, faults[f.Name])
+	}
+	return out
+}
+
+// mostFields is how many bytes the fields beside files may have together.
+const mostFields = 1 << 20
+
+// Files goes through the files of a posted form in the order in which they come, without keeping
+// them anywhere: next gives the field, the file's name and its bytes, io.EOF after the last.
+// Fields that come before a file are read by then, the token first. limit is of all of it, in
+// bytes.
+type Files struct {
+	r     *Req
+	parts interface {
+		next() (field, name string, data io.Reader, err error)
+	}
+}
+
+// Upload begins to read a form that holds files. It fails with a fault.List at a field.
+func Upload(r *Req, at string, limit int64) (*Files, error) {
+	r.Request.Body = http.MaxBytesReader(r.Writer, r.Request.Body, limit+mostFields)
+	m, err := r.Request.MultipartReader()
+	if err != nil {
+		return nil, fault.List{{Field: at, Text: "cannot be read: it was not sent as a file"}}
+	}
+	r.form, r.sent = url.Values{}, true
+	left := int64(mostFields)
+	f := &Files{r: r}
+	f.parts = partsFunc(func() (string, string, io.Reader, error) {
+		for {
+			p, err := m.NextPart()
+			if err != nil {
+				return "", "", nil, f.wrong(at, limit, err)
+			}
+			if p.FileName() != "" {
+				return p.FormName(), p.FileName(), limited{p, func(err error) error { return f.wrong(at, limit, err) }}, nil
+			}
+			data, err := io.ReadAll(io.LimitReader(p, left+1))
+			if left -= int64(len(data)); err == nil && left < 0 {
+				err = errTooLarge
+			}
+			if err != nil {
+				return "", "", nil, f.wrong(at, limit, err)
+			}
+			r.form.Add(p.FormName(), string(data))
+		}
+	})
+	return f, nil
+}
+
+type partsFunc func() (string, string, io.Reader, error)
+
+func (p partsFunc) next() (string, string, io.Reader, error) { return p() }
+
+// limited reads a file of a form and says its errors at their field.
+type limited struct {
+	io.Reader
+	say func(error) error
+}
+
+func (l limited) Read(p []byte) (int, error) {
+	n, err := l.Reader.Read(p)
+	if err != nil && err != io.EOF {
+		err = l.say(err)
+	}
+	return n, err
+}
+
+// wrong says in words why a file did not arrive.
+func (f *Files) wrong(at string, limit int64, err error) error {
+	var tooBig *http.MaxBytesError
+	switch {
+	case err == io.EOF, errors.Is(err, errTooLarge):
+		return err
+	case errors.As(err, &tooBig):
+		return fault.List{{Field: at, Text: fmt.Sprintf("is larger than %d MiB; send less at once", limit>>20)}}
+	}
+	return fault.List{{Field: at, Text: "broke off on the way; send it once more"}}
+}
+
+// Next gives the next file.
+func (f *Files) Next() (field, name string, data io.Reader, err error) { return f.parts.next() }
+
+// One reads the one file of a field of a posted form, and gives the form its token: what is
+// asked for with the same token and another file is another content. It fails with a fault.List
+// at the field, also where the file is missing.
+func One(r *Req, at string, limit int64, missing string) (name string, data []byte, err error) {
+	files, err := Upload(r, at, limit)
+	if err != nil {
+		return "", nil, err
+	}
+	for {
+		field, file, in, err := files.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return "", nil, err
+		}
+		if field != at || data != nil {
+			continue // its bytes are passed over with the next part
+		}
+		if data, err = io.ReadAll(in); err != nil {
+			return "", nil, err
+		}
+		name = file
+	}
+	h := sha256.New()
+	digestForm(h, r.form)
+	fmt.Fprintf(h, "%q %x\n", name, sha256.Sum256(data))
+	if err := r.ticket(h); err != nil {
+		return name, nil, err
+	}
+	switch {
+	case data == nil:
+		return name, nil, fault.List{{Field: at, Text: missing}}
+	case len(data) == 0:
+		return name, nil, fault.List{{Field: at, Text: "is empty; choose another file"}}
+	}
+	return name, data, nil
+}
+
+// Ticket gives a form of files its token once all its fields are read; digest tells its files.
+func (r *Req) Ticket(digest [32]byte) error {
+	h := sha256.New()
+	digestForm(h, r.form)
+	h.Write(digest[:])
+	return r.ticket(h)
+}
+
+var postForm = regexp.MustCompile(`<form\b[^>]*\bmethod="post"[^>]*>`)
+
+// tokens gives every form of a page that is posted a token of its own, and a station's form what
+// its page showed (0: nothing).
+func tokens(page []byte, seen uint64) []byte {
+	return postForm.ReplaceAllFunc(page, func(tag []byte) []byte {
+		if bytes.Contains(tag, []byte(`class="station`)) {
+			return fmt.Appendf(slices.Clone(tag), `<input type="hidden" name="seen" value="%d">`, seen)
+		}
+		return fmt.Appendf(slices.Clone(tag), `<input type="hidden" name="token" value="%s">`, rand.Text())
+	})
+}

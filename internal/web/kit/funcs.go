@@ -1,0 +1,106 @@
+package kit
+
+import (
+	"errors"
+	"fmt"
+	"html/template"
+	"strconv"
+	"strings"
+	"time"
+	"trevik/internal/core/support"
+	"trevik/internal/core/term"
+	"trevik/internal/core/units"
+	"trevik/internal/form"
+	"trevik/internal/record"
+	"trevik/internal/web/draw"
+)
+
+// Funcs are the template functions; words and formats have their one place here.
+var Funcs = template.FuncMap{
+	"words":    func(v any) string { return support.Words(fmt.Sprint(v)) },
+	"title":    func(v any) string { return Sentence(support.Words(fmt.Sprint(v))) },
+	"length":   func(u units.System, mm float64) string { return u.Length(mm) },
+	"km":       func(u units.System, km float64) string { return u.Distance(km) },
+	"day":      LongDay,
+	"dayat":    LongDay,
+	"dayOf":    dayOf,
+	"clock":    func(t time.Time) string { return t.Format("15:04") },
+	"money":    Money,
+	"num":      func(v float64) string { return strconv.FormatFloat(units.Round(v, 2), 'f', -1, 64) },
+	"pct":      func(v float64) string { return strconv.FormatFloat(units.Round(100*v, 0), 'f', -1, 64) + " %" },
+	"share":    func(part, rest float64) float64 { return 100 * part / max(part+rest, 1e-9) },
+	"sub":      func(a, b int) int { return a - b },
+	"deref":    deref,
+	"sentence": Sentence,
+	"level":    func(l *term.Level) string { return string(*l) },
+	"seq":      seq,
+	"dict":     dict,
+	"model":    record.ModelName,
+	"shoe":     draw.Shoe,
+	"lookshoe": func(side string) template.HTML { return draw.LookShoe(term.Side(side)) },
+	"each":     func(s ...string) []string { return s },
+	"list":     func(s []string) string { return strings.Join(s, ", ") },
+}
+
+func seq(n int) []int {
+	out := make([]int, n)
+	for i := range out {
+		out[i] = i + 1
+	}
+	return out
+}
+
+func deref(v any) any {
+	switch v := v.(type) {
+	case *float64:
+		if v != nil {
+			return *v
+		}
+	case *string:
+		if v != nil {
+			return *v
+		}
+	}
+	return ""
+}
+
+func dict(pairs ...any) (map[string]any, error) {
+	if len(pairs)%2 != 0 {
+		return nil, errors.New("dict wants pairs")
+	}
+	m := map[string]any{}
+	for i := 0; i < len(pairs); i += 2 {
+		m[fmt.Sprint(pairs[i])] = pairs[i+1]
+	}
+	return m, nil
+}
+
+// LongDay writes a day in full: "Tuesday 24 November 2026".
+func LongDay(t time.Time) string {
+	if t.IsZero() {
+		return "no date"
+	}
+	return t.Format("Monday 2 January 2006")
+}
+
+func dayOf(s *string) string {
+	if s == nil {
+		return "no date"
+	}
+	t, err := time.Parse(time.DateOnly, *s)
+	if err != nil {
+		return *s
+	}
+	return t.Format("2 January 2006")
+}
+
+// Money writes minor units with their currency code: "149.00 EUR".
+func Money(minor int64, currency string) string {
+	return fmt.Sprintf("%d.%02d %s", minor/100, minor%100, currency)
+}
+
+// Words writes a word of the lists for people.
+func Words(s string) string { return support.Words(s) }
+
+// Sentence begins a text with a capital.
+func Sentence(s string) string { return form.Sentence(s) }
