@@ -91,7 +91,7 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: post, Path: "/me/theme", Roles: kit.Everyone, Handle: d.theme, Free: true, Back: "/"},
 	}
 	for _, r := range []kit.Route{
-		{Path: "erase", Roles: owner, Handle: d.erase}, {Path: "link", Roles: fitters, Handle: d.runnerLink}, {Path: "consent", Roles: kit.Everyone, Handle: d.consent},
+		{Path: "erase", Roles: owner, Handle: d.erase}, {Path: "link", Roles: fitters, Handle: d.runnerLink}, {Path: "consent", Roles: kit.Everyone, Handle: d.consent, Free: true},
 	} {
 		r.Method, r.Path, r.Back = post, "/runners/:runner/"+r.Path, "/runners/:runner"
 		list = append(list, r)

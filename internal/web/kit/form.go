@@ -258,9 +258,10 @@ var postForm = regexp.MustCompile(`<form\b[^>]*\bmethod="post"[^>]*>`)
 // its page showed (0: nothing).
 func tokens(page []byte, seen uint64) []byte {
 	return postForm.ReplaceAllFunc(page, func(tag []byte) []byte {
+		out := fmt.Appendf(slices.Clone(tag), `<input type="hidden" name="token" value="%s">`, rand.Text())
 		if bytes.Contains(tag, []byte(`class="station`)) {
-			return fmt.Appendf(slices.Clone(tag), `<input type="hidden" name="seen" value="%d">`, seen)
+			out = fmt.Appendf(out, `<input type="hidden" name="seen" value="%d">`, seen)
 		}
-		return fmt.Appendf(slices.Clone(tag), `<input type="hidden" name="token" value="%s">`, rand.Text())
+		return out
 	})
 }

@@ -527,20 +527,21 @@ class NewFilm {
     return { rate: known ?? Math.round(rate * 100) / 100, seconds };
   }
 
-  // A film that was begun before and did not all arrive goes on.
+  // A film that was begun before and did not all arrive goes on, as it is described by now.
   async begin(file, frames, rate) {
     const key = `film:${location.pathname}:${file.name}:${file.size}:${frames}`;
     this.key = key;
     const known = kept((s) => s.getItem(key));
-    if (known) {
-      const answer = await fetch(`${known}/missing`).catch(() => null);
-      if (answer?.ok && (await answer.json()).state === "arriving") return { at: known };
-      kept((s) => s.removeItem(key));
-    }
     const body = new URLSearchParams(new FormData(this.form));
     body.set("frames", frames);
     body.set("rate", rate);
-    const answer = await fetch(this.form.dataset.newfilm, { method: "POST", body });
+    let answer = null;
+    if (known) {
+      answer = await fetch(`${known}/resume`, { method: "POST", body }).catch(() => null);
+      if (answer && !answer.ok && answer.status !== 422) answer = null; // it is no longer awaited: anew
+      if (!answer) kept((s) => s.removeItem(key));
+    }
+    answer ??= await fetch(this.form.dataset.newfilm, { method: "POST", body });
     if (answer.status === 422) {
       const { faults } = await answer.json();
       this.fault(faults.map((f) => `${f.field.replace("_", " ")} ${f.text}`).join(". "));

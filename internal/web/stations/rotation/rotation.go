@@ -297,8 +297,10 @@ func extra(b *bench.Bench) []kit.Route {
 	post := func(path string, do kit.Handler) kit.Route {
 		return kit.Route{Method: http.MethodPost, Path: "/fits/:fit/" + path, Roles: kit.Everyone, Handle: do}
 	}
+	split := post("rotation/split", splitRun(b))
+	split.Free = true // its button stands in the board's own form; a part is not split again
 	return []kit.Route{
-		post("rotation/lay-out", layOut(b)), post("rotation/template", layTemplate(b)), post("rotation/split", splitRun(b)), post("rotation/resize", resize(b)),
+		split, post("rotation/lay-out", layOut(b)), post("rotation/template", layTemplate(b)), post("rotation/resize", resize(b)),
 		post("rotation/suit", suit(b)), post("pairs", add(b)),
 	}
 }
