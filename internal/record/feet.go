@@ -73,10 +73,25 @@ func (v *Visit) ScanDiffers(m Measure, side term.Side) float64 {
 	return *scan.Number - hand.Value
 }
 
-// Foot is one foot as it was measured; zero where it was not.
+// Foot is one foot as it was measured; zero where it was not. A heel-to-ball that is none of a
+// foot of that length does not count (OddBall).
 func (v *Visit) Foot(side term.Side) foot.Measured {
 	of := func(m Measure) float64 { return v.Measured(m, side).Value }
-	return foot.Measured{LengthMM: of(LengthMeasure), BallMM: of(BallMeasure), HeelToBallMM: of(HeelToBallMeasure), HeelMM: of(HeelMeasure), InstepMM: of(InstepMeasure)}
+	f := foot.Measured{LengthMM: of(LengthMeasure), BallMM: of(BallMeasure), HeelToBallMM: of(HeelToBallMeasure), HeelMM: of(HeelMeasure), InstepMM: of(InstepMeasure)}
+	if v.OddBall(side) != 0 {
+		f.HeelToBallMM = 0
+	}
+	return f
+}
+
+// OddBall is a side's heel-to-ball as a share of its length where that can be of no foot, so that
+// one of the two is to be measured again; 0 otherwise.
+func (v *Visit) OddBall(side term.Side) float64 {
+	length, ball := v.Measured(LengthMeasure, side).Value, v.Measured(HeelToBallMeasure, side).Value
+	if length == 0 || ball == 0 || foot.BallHolds(ball, length) {
+		return 0
+	}
+	return ball / length
 }
 
 // Feet are both feet as they were measured.

@@ -70,8 +70,7 @@ const pageTime = 45 * time.Second
 // New makes the application.
 func New(cfg Config) *Server {
 	sessions := scs.New()
-	sessionStore := mysqlstore.NewWithCleanupInterval(cfg.Store.DB, 10*time.Minute)
-	sessions.Store = sessionStore
+	sessions.Store = mysqlstore.NewWithCleanupInterval(cfg.Store.DB, 0) // those that are over go with the tidying
 	sessions.Lifetime = 14 * time.Hour
 	// No idle timeout: it would write the session's row at every request.
 	sessions.Cookie.Name = "trevik"
@@ -87,7 +86,7 @@ func New(cfg Config) *Server {
 		shoes.Station(), tryon.Station(), rotation.Station(), distance.Station(), card.Station(),
 	})
 	env.App.Jobs.Start()
-	s := &Server{Env: env, Routes: slices.Concat(desk.New(env).Routes(), b.Routes(), own.Routes(env)), stop: func() { env.App.Jobs.Close(); sessionStore.StopCleanup() }}
+	s := &Server{Env: env, Routes: slices.Concat(desk.New(env).Routes(), b.Routes(), own.Routes(env)), stop: env.App.Jobs.Close}
 	s.Handler = s.handler()
 	return s
 }

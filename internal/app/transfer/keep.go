@@ -153,6 +153,7 @@ func (t *Transfer) Tidy(ctx context.Context) error {
 		t.tidyFilms, t.tidyHealth,
 		func(ctx context.Context) error { return t.Store.DropOldUploads(ctx, t.Now().Add(-app.UploadKept)) },
 		func(ctx context.Context) error { return t.Store.ClearSubmissions(ctx, t.Now().Add(-forgetForms)) },
+		func(ctx context.Context) error { return t.Store.ClearSessions(ctx, t.Now()) },
 		func(ctx context.Context) error { return jobs.Tidy(ctx, t.Store.Queries) },
 	} {
 		if err := part(ctx); err != nil {

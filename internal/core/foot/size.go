@@ -138,6 +138,11 @@ func SizingLength(lengthMM, heelToBallMM float64, h *house.Values) (float64, str
 	return lengthMM, ByFootLength
 }
 
+// BallHolds says whether a heel-to-ball can be of a foot of such a length, both mm.
+func BallHolds(heelToBallMM, lengthMM float64) bool {
+	return heelToBallMM >= MinBallShare*lengthMM && heelToBallMM <= MaxBallShare*lengthMM
+}
+
 // SizeOf sizes one foot. lengthMM is the standing foot length; ballMM (ball
 // width) and heelToBallMM may be nil. It fails with a fault.List when a value
 // is not plausible or the size is off the chart.
@@ -151,7 +156,7 @@ func SizeOf(chart term.Chart, lengthMM float64, ballMM, heelToBallMM *float64, h
 	htb := 0.0
 	if heelToBallMM != nil {
 		htb = *heelToBallMM
-		if okLength && !(htb >= MinBallShare*lengthMM && htb <= MaxBallShare*lengthMM) {
+		if okLength && !BallHolds(htb, lengthMM) {
 			faults.Add("heel_to_ball_mm", "is %g mm; allowed is 60 to 80 %% of the foot length, %.1f to %.1f mm", htb, MinBallShare*lengthMM, MaxBallShare*lengthMM)
 		}
 	}

@@ -229,7 +229,7 @@ func (r *Request) checkFeet(l *fault.List) {
 		if f.BallMM != nil && l.Range(at+".ball_mm", *f.BallMM, foot.MinBallMM, foot.MaxBallMM, "mm") {
 			r.widest = max(r.widest, *f.BallMM)
 		}
-		if f.HeelToBallMM != nil && !(*f.HeelToBallMM >= foot.MinBallShare*f.LengthMM && *f.HeelToBallMM <= foot.MaxBallShare*f.LengthMM) {
+		if f.HeelToBallMM != nil && !foot.BallHolds(*f.HeelToBallMM, f.LengthMM) {
 			l.Add(at+".heel_to_ball_mm", "is %g mm; allowed is 60 to 80 %% of the foot length", *f.HeelToBallMM)
 		}
 		if f.Shape != "" {

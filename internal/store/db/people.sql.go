@@ -148,6 +148,15 @@ func (q *Queries) AddUser(ctx context.Context, arg AddUserParams) (int64, error)
 	return result.LastInsertId()
 }
 
+const clearSessions = `-- name: ClearSessions :exec
+DELETE FROM sessions WHERE expiry < ?
+`
+
+func (q *Queries) ClearSessions(ctx context.Context, expiry time.Time) error {
+	_, err := q.db.ExecContext(ctx, clearSessions, expiry)
+	return err
+}
+
 const clearSignInTries = `-- name: ClearSignInTries :exec
 DELETE FROM sign_in_tries WHERE login_hash = ? OR tried_at < ?
 `

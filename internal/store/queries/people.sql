@@ -87,3 +87,6 @@ SELECT f.recording_id, f.number FROM recording_frames f JOIN recordings r ON r.i
 
 -- name: DropFrame :exec
 DELETE FROM recording_frames WHERE recording_id = ? AND number = ?;
+
+-- name: ClearSessions :exec
+DELETE FROM sessions WHERE expiry < ?;

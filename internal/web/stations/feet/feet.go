@@ -3,6 +3,7 @@ package feet
 
 import (
 	"embed"
+	"fmt"
 	"html/template"
 	"math"
 	"math/rand/v2"
@@ -165,6 +166,10 @@ func bodyOf(fit *record.Conclusions) body {
 			if d := fit.ScanDiffers(m, s); d != 0 {
 				b.Apart = append(b.Apart, "Hand and scanner are "+fit.Units.Length(math.Abs(d))+" apart in the "+string(s)+" foot's "+m.What+". Measure again, or say which counts.")
 			}
+		}
+		if share := fit.OddBall(s); share != 0 {
+			b.Apart = append(b.Apart, fmt.Sprintf("The %s heel-to-ball is %.0f %% of the foot's length; of a foot it is %g to %g %%. It does not count: measure both again.",
+				s, 100*share, 100*foot.MinBallShare, 100*foot.MaxBallShare))
 		}
 		for _, m := range slices.Concat(record.SizeMeasures, record.ArchMeasures) {
 			r := fit.Reading(m, s)
