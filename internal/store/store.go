@@ -111,7 +111,9 @@ func (s *Store) TxBulk(ctx context.Context, do func(*db.Queries, db.DBTX) error)
 }
 
 func (s *Store) once(ctx context.Context, do func(*db.Queries, db.DBTX) error) error {
-	tx, err := s.DB.BeginTx(ctx, nil)
+	// Read committed: what is read after a lock was waited for is as the other left it, and not as
+	// it was when this transaction first read anything.
+	tx, err := s.DB.BeginTx(ctx, &sql.TxOptions{Isolation: sql.LevelReadCommitted})
 	if err != nil {
 		return err
 	}

@@ -3,6 +3,7 @@ package runlog
 import (
 	"context"
 	"math"
+	"slices"
 	"time"
 
 	"trevik/internal/app"
@@ -75,6 +76,20 @@ func (k *knownRuns) countingBelow(r *knownRun) []uint64 {
 		out = append(out, k.countingBelow(part)...)
 	}
 	return out
+}
+
+// over says whether more of a run would count than was run, were a part of it to count whole
+// beside the parts that count by now.
+func (k *knownRuns) over(whole, part *knownRun) bool {
+	metres := func(r *knownRun) int64 { return int64(math.Round(1000 * r.KM)) }
+	own := k.countingBelow(part)
+	sum := metres(part)
+	for _, id := range k.countingBelow(whole) {
+		if id != part.ID && !slices.Contains(own, id) {
+			sum += metres(k.run(id))
+		}
+	}
+	return sum > metres(whole)
 }
 
 // like is a whole run that counts, itself or by its parts, and is the same as another: at the

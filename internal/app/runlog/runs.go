@@ -188,6 +188,9 @@ func (r *Log) Restore(ctx context.Context, who app.Actor, runnerID, runID uint64
 			if !up.withdrawn {
 				return fault.List{{Field: "run", Text: fmt.Sprintf("is a part of the run of %s that counts whole; part that one again", up.On.Format(time.DateOnly))}}
 			}
+			if all.over(up, x) {
+				return fault.List{{Field: "run", Text: fmt.Sprintf("is a part of the run of %s, of which other parts count by now; take those away, or put the whole back", up.On.Format(time.DateOnly))}}
+			}
 		}
 		root := all.rootOf(x)
 		if there := all.like(root.Run, root.ID); there != nil {

@@ -221,3 +221,24 @@ func TestCheckFindsDrift(t *testing.T) {
 		b.sums(t)
 	}
 }
+
+// A run is parted, put together, and parted otherwise: a part of the first parting does not come
+// back beside those of the second.
+func TestPartsOfTwoPartings(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	fit := b.ready(t)
+	runner := b.load(t, fit).Runner.ID
+	run, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{On: "2026-11-20", Start: "07:00", KM: ptr(8.0), Ground: term.GroundRoad, Kind: term.Easy})
+	must(t, err)
+	must(t, b.Runs.Split(ctx, b.fitter, runner, run, 3, 0, term.Intervals))
+	first, _ := rows(t, b.store, runner)
+	must(t, b.Runs.Restore(ctx, b.fitter, runner, run))
+	must(t, b.Runs.Split(ctx, b.fitter, runner, run, 2, 0, term.Intervals))
+	faultAt(t, b.Runs.Restore(ctx, b.fitter, runner, first[0]), "run", "other parts count by now")
+	b.sums(t)
+	second, _ := rows(t, b.store, runner)
+	must(t, b.Runs.Withdraw(ctx, b.fitter, runner, second[0]))
+	must(t, b.Runs.Restore(ctx, b.fitter, runner, second[0]))
+	b.sums(t)
+}
