@@ -32,8 +32,6 @@ const (
 	maxCell    = 4000 // bytes
 	MostModels = 50000
 	mostFaults = 200
-	// longestLine is how many versions of one model are followed back.
-	longestLine = 1000
 )
 
 // file is a catalogue in JSON.
@@ -82,6 +80,20 @@ func number(name string, needed bool, at func(*shoe.Model) *float64) column {
 		*at(m) = v
 		return err
 	}}
+}
+
+// grade is a number from 1 to 5 that may be left out; a 0 is no grade, and nothing left out.
+func grade(name string, at func(*shoe.Model) *float64) column {
+	c := number(name, false, at)
+	set := c.set
+	c.set = func(m *shoe.Model, s string) error {
+		err := set(m, s)
+		if err == nil && *at(m) == 0 {
+			err = errors.New("is 0; allowed is 1 to 5, or nothing where it is not known")
+		}
+		return err
+	}
+	return c
 }
 
 func whole(name string, at func(*shoe.Model) *int) column {
@@ -169,7 +181,7 @@ var columns = []column{
 	text("plate", false, func(m *shoe.Model) *string { return &m.Plate }),
 	whole("rocker", func(m *shoe.Model) *int { return &m.Rocker }),
 	yesNo("heel_bevel", func(m *shoe.Model) *bool { return &m.HeelBevel }),
-	number("flexibility", false, func(m *shoe.Model) *float64 { return &m.Flexibility }),
+	grade("flexibility", func(m *shoe.Model) *float64 { return &m.Flexibility }),
 	word("last_shape", true, func(m *shoe.Model) *term.LastShape { return &m.LastShape }),
 	word("volume", true, func(m *shoe.Model) *term.Volume { return &m.Volume }),
 	{"widths", true, func(m *shoe.Model) string { return strings.Join(m.Widths, " ") }, func(m *shoe.Model, s string) error { m.Widths = strings.Fields(s); return nil }},
@@ -177,13 +189,13 @@ var columns = []column{
 	number("inner_length_offset_mm", false, func(m *shoe.Model) *float64 { return &m.InnerOffsetMM }),
 	number("lug_depth_mm", false, func(m *shoe.Model) *float64 { return &m.LugDepthMM }),
 	text("lug_spacing", false, func(m *shoe.Model) *string { return &m.LugSpacing }),
-	number("rubber_softness", false, func(m *shoe.Model) *float64 { return &m.RubberSoftness }),
+	grade("rubber_softness", func(m *shoe.Model) *float64 { return &m.RubberSoftness }),
 	yesNo("metal_tips", func(m *shoe.Model) *bool { return &m.MetalTips }),
 	yesNo("rock_plate", func(m *shoe.Model) *bool { return &m.RockPlate }),
 	yesNo("toe_bumper", func(m *shoe.Model) *bool { return &m.ToeBumper }),
 	yesNo("liner", func(m *shoe.Model) *bool { return &m.Liner }),
 	text("upper", false, func(m *shoe.Model) *string { return &m.Upper }),
-	number("upper_firmness", false, func(m *shoe.Model) *float64 { return &m.UpperFirmness }),
+	grade("upper_firmness", func(m *shoe.Model) *float64 { return &m.UpperFirmness }),
 	text("heel_counter", false, func(m *shoe.Model) *string { return &m.HeelCounter }),
 	maybe("median_life_km", func(m *shoe.Model) **float64 { return &m.MedianLifeKM }),
 	{"list_price", true, func(m *shoe.Model) string { return amount(m.ListPrice) }, func(m *shoe.Model, s string) (err error) { m.ListPrice, err = money(s); return err }},
@@ -225,7 +237,7 @@ var columns = []column{
 
 func labels(m *shoe.Model) *shoe.LabelChart {
 	if m.LabelChart == nil {
-		m.LabelChart = &shoe.LabelChart{}
+		m.LabelChart = &shoe.LabelChart{USOverUK: math.NaN(), EUShift: math.NaN()} // until its column is read
 	}
 	return m.LabelChart
 }
@@ -475,7 +487,11 @@ func check(l *fault.List, rows []Row, currency string, existing map[string]strin
 		var own fault.List
 		r.Model.Check(&own, "")
 		for _, f := range own {
-			l.Add(r.At+sep+strings.TrimPrefix(f.Field, "."), "%s", f.Text)
+			name := strings.TrimPrefix(f.Field, ".")
+			if sep != "." { // a table has columns of their own for it
+				name = strings.NewReplacer("label_chart.us_over_uk", "label_us_over_uk", "label_chart.eu_shift", "label_eu_shift").Replace(name)
+			}
+			l.Add(r.At+sep+name, "%s", f.Text)
 		}
 		if was, twice := at[r.Model.ID]; twice {
 			l.Add(r.At+sep+"id", "is %q, which %s has; each model once", clip(r.Model.ID), was)
@@ -486,6 +502,7 @@ func check(l *fault.List, rows []Row, currency string, existing map[string]strin
 		}
 		replaces[r.Model.ID] = r.Model.Replaces
 	}
+	round := shoe.Circles(replaces)
 	for _, r := range rows {
 		if r.Model.Replaces == "" {
 			continue
@@ -494,12 +511,8 @@ func check(l *fault.List, rows []Row, currency string, existing map[string]strin
 			l.Add(r.At+sep+"replaces", "is %q, which is no model of the file or the shop", clip(r.Model.Replaces))
 			continue
 		}
-		// A line of versions that comes back to where it began has no first one.
-		for id, n := r.Model.Replaces, 0; id != "" && n <= longestLine; id, n = replaces[id], n+1 {
-			if id == r.Model.ID {
-				l.Add(r.At+sep+"replaces", "goes round in a circle: %s replaces %s, which comes from it", r.Model.ID, r.Model.Replaces)
-				break
-			}
+		if _, in := slices.BinarySearch(round, r.Model.ID); in {
+			l.Add(r.At+sep+"replaces", "goes round in a circle: %s comes from itself", r.Model.ID)
 		}
 	}
 }

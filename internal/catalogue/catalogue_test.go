@@ -164,6 +164,11 @@ func TestCycles(t *testing.T) {
 	if l, ok := fault.As(err); !ok || len(l) != 3 || !strings.Contains(l[0].Text, "circle") {
 		t.Errorf("%v", err)
 	}
+	// A line that leads into a circle of others is no circle itself.
+	_, err = catalogue.Read(line(map[string]string{"a": "b", "b": "c", "c": "b"}), "EUR", nil)
+	if l, ok := fault.As(err); !ok || len(l) != 2 {
+		t.Errorf("%v", err)
+	}
 	if _, err := catalogue.Read(line(map[string]string{"a": "old"}), "EUR", map[string]string{"old": "d"}); err != nil {
 		t.Errorf("a line through the shop's own: %v", err)
 	}
@@ -193,6 +198,51 @@ func TestFromCells(t *testing.T) {
 	_, err = catalogue.FromCells(cells, "EUR", nil)
 	if l, ok := fault.As(err); !ok || len(l) != 2 || l[0].Field != "level" || l[1].Field != "weight_g" {
 		t.Errorf("%v", err)
+	}
+}
+
+// What would pass for left out is a fault at its column: a grade of 0, half a label chart, shifts
+// beyond all labels; in a table, in JSON and in a form.
+func TestNothingPassesForMissing(t *testing.T) {
+	m := models(t)[0]
+	m.Replaces, m.Change = "", ""
+	cells := func(change ...string) map[string]string {
+		out := map[string]string{}
+		for _, c := range catalogue.Cells(&m) {
+			out[c.Name] = c.Value
+		}
+		for i := 0; i < len(change); i += 2 {
+			out[change[i]] = change[i+1]
+		}
+		return out
+	}
+	for field, change := range map[string][]string{
+		"flexibility": {"flexibility", "0"}, "rubber_softness": {"rubber_softness", "0.0"}, "upper_firmness": {"upper_firmness", "0"},
+		"label_eu_shift": {"label_us_over_uk", "1", "label_eu_shift", ""}, "label_us_over_uk": {"label_us_over_uk", "40", "label_eu_shift", "1"},
+	} {
+		_, err := catalogue.FromCells(cells(change...), "EUR", nil)
+		if l, ok := fault.As(err); !ok || len(l) != 1 || l[0].Field != field {
+			t.Errorf("%v: %v", change, err)
+		}
+	}
+	var b bytes.Buffer
+	if err := catalogue.WriteJSON(&b, []shoe.Model{m}); err != nil {
+		t.Fatal(err)
+	}
+	for from, field := range map[string]string{`"flexibility":`: "models[0].flexibility", `"plate":`: "models[0].plate"} {
+		at := strings.Index(b.String(), from) + len(from)
+		end := at + strings.Index(b.String()[at:], ",")
+		zero := "0"
+		if strings.HasPrefix(b.String()[at:], `"`) {
+			zero = `""`
+		}
+		_, err := catalogue.Read([]byte(b.String()[:at]+zero+b.String()[end:]), "EUR", nil)
+		if l, ok := fault.As(err); !ok || l[0].Field != field {
+			t.Errorf("%s%s: %v", from, zero, err)
+		}
+	}
+	if _, err := catalogue.FromCells(cells("flexibility", "", "label_us_over_uk", "1", "label_eu_shift", "-0.5"), "EUR", nil); err != nil {
+		t.Error(err)
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -155,6 +156,38 @@ func (d dice) change() care.Change {
 	return c
 }
 
+// told is an input without the words and grades that were left out of it.
+func told(t *testing.T, in []byte) string {
+	t.Helper()
+	var v any
+	if err := json.Unmarshal(in, &v); err != nil {
+		t.Fatal(err)
+	}
+	var strip func(v any)
+	strip = func(v any) {
+		switch v := v.(type) {
+		case map[string]any:
+			for name, x := range v {
+				if x == "" || x == 0.0 && slices.Contains([]string{"flexibility", "rubber_softness", "upper_firmness"}, name) {
+					delete(v, name)
+				} else {
+					strip(x)
+				}
+			}
+		case []any:
+			for _, x := range v {
+				strip(x)
+			}
+		}
+	}
+	strip(v)
+	out, err := json.Marshal(v)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(out)
+}
+
 // What the commands answer stays as it was: a change that means to move a rule writes the
 // corpus anew with -update, and shows in the diff what it moved.
 func TestCommandsKeepTheirAnswers(t *testing.T) {
@@ -165,7 +198,7 @@ func TestCommandsKeepTheirAnswers(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			code, out, wrong := call(string(in), name, "-", "--json")
+			code, out, wrong := call(told(t, in), name, "-", "--json")
 			fmt.Fprintf(&got, "%s %d: exit %d %s%s\n", name, i, code, strings.TrimSpace(out), strings.TrimSpace(wrong))
 		}
 	}

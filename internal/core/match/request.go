@@ -77,15 +77,15 @@ func LikesOf(softness, bounce *float64, view string) *Likes {
 
 // Budget is in minor units; firm means 'not above'.
 type Budget struct {
-	Amount   int64  `json:"amount"`
+	Amount   int64  `json:"amount" strict:"needed"`
 	Currency string `json:"currency"`
 	Firm     bool   `json:"firm"`
 }
 
 // Settings are the shop's choices where fitters differ.
 type Settings struct {
-	Room    string `json:"room"` // thumbnail, finger, thumb, several_days
-	Drop    string `json:"drop"` // habit_and_strike, habit_only
+	Room    string `json:"room" strict:"word"` // thumbnail, finger, thumb, several_days
+	Drop    string `json:"drop" strict:"word"` // habit_and_strike, habit_only
 	InStock bool   `json:"in_stock_today"`
 }
 
@@ -103,19 +103,19 @@ type Request struct {
 	Schema     string               `json:"schema"`
 	Feet       support.Both[Foot]   `json:"feet"`
 	Chart      term.Chart           `json:"chart"`
-	Sock       term.Sock            `json:"sock"`
+	Sock       term.Sock            `json:"sock" strict:"word"`
 	Kinds      []KindShare          `json:"kinds"`
-	Surface    term.Surface         `json:"surface"`
+	Surface    term.Surface         `json:"surface" strict:"word"`
 	Conditions []term.Condition     `json:"conditions"`
 	RaceKM     *float64             `json:"race_km"`
 	Level      *term.Level          `json:"level"`
 	Spread     []term.Level         `json:"spread"`
-	Lead       term.School          `json:"lead"`
+	Lead       term.School          `json:"lead" strict:"word"`
 	Strike     term.Strike          `json:"strike"`
 	Present    *Present             `json:"present"`
 	Likes      *Likes               `json:"likes"`
 	MassKg     *float64             `json:"mass_kg"`
-	Experience string               `json:"experience"`
+	Experience string               `json:"experience" strict:"word"`
 	Complaints *[]support.Complaint `json:"complaints"`
 	Budget     *Budget              `json:"budget"`
 	Disliked   []string             `json:"disliked"`
@@ -187,6 +187,17 @@ func (r *Request) check() error {
 		}
 		for _, f := range own {
 			l.Add(fmt.Sprintf("models[%d]%s", i, strings.TrimPrefix(f.Field, "models")), "%s", f.Text)
+		}
+	}
+	replaces := map[string]string{}
+	for _, m := range r.Models {
+		replaces[m.ID] = m.Replaces
+	}
+	if round := shoe.Circles(replaces); len(round) > 0 {
+		for i, m := range r.Models {
+			if _, in := slices.BinarySearch(round, m.ID); in {
+				l.Add(fmt.Sprintf("models[%d].replaces", i), "goes round in a circle: %q comes from itself", m.ID)
+			}
 		}
 	}
 	if r.Budget != nil && len(r.Models) > 0 && r.Budget.Currency != r.Models[0].Currency {

@@ -179,6 +179,8 @@ func (r *Request) sizeIn(m *shoe.Model) fitting {
 // unfit says why a model cannot fit.
 func (r *Request) unfit(m *shoe.Model, f fitting) string {
 	switch {
+	case f.reason == "width" && r.widest == 0:
+		return fmt.Sprintf("The ball was not measured, so the foot is taken for the middle width, %s; the nearest made is %s, more than one letter off.", f.letter, f.width)
 	case f.reason == "width":
 		return fmt.Sprintf("The foot is a %s; the nearest width made is %s, more than one letter off.", f.letter, f.width)
 	case f.at < 0:

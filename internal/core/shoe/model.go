@@ -2,6 +2,7 @@ package shoe
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strconv"
@@ -16,8 +17,8 @@ import (
 
 // LabelChart is how a maker's printed label departs from the standard.
 type LabelChart struct {
-	USOverUK float64 `json:"us_over_uk"` // printed US size less UK size
-	EUShift  float64 `json:"eu_shift"`   // added to the standard EU size
+	USOverUK float64 `json:"us_over_uk" strict:"needed"` // printed US size less UK size
+	EUShift  float64 `json:"eu_shift" strict:"needed"`   // added to the standard EU size
 }
 
 // Stock is how many pairs of a size and width are on the shelf.
@@ -49,25 +50,25 @@ type Model struct {
 	WeightG           float64        `json:"weight_g"`
 	Softness          float64        `json:"softness"`
 	Bounce            float64        `json:"bounce"`
-	Plate             string         `json:"plate"` // none, nylon, carbon
+	Plate             string         `json:"plate" strict:"word"` // none, nylon, carbon
 	Rocker            int            `json:"rocker"`
 	HeelBevel         bool           `json:"heel_bevel"`
-	Flexibility       float64        `json:"flexibility"`
+	Flexibility       float64        `json:"flexibility" strict:"nonzero"`
 	LastShape         term.LastShape `json:"last_shape"`
 	Volume            term.Volume    `json:"volume"`
 	Widths            []string       `json:"widths"`
 	SizesUK           []foot.Figure  `json:"sizes_uk"`
 	InnerOffsetMM     float64        `json:"inner_length_offset_mm"`
 	LugDepthMM        float64        `json:"lug_depth_mm"`
-	LugSpacing        string         `json:"lug_spacing"` // close, medium, wide
-	RubberSoftness    float64        `json:"rubber_softness"`
+	LugSpacing        string         `json:"lug_spacing" strict:"word"` // close, medium, wide
+	RubberSoftness    float64        `json:"rubber_softness" strict:"nonzero"`
 	MetalTips         bool           `json:"metal_tips"`
 	RockPlate         bool           `json:"rock_plate"`
 	ToeBumper         bool           `json:"toe_bumper"`
 	Liner             bool           `json:"liner"`
-	Upper             string         `json:"upper"` // light, standard, reinforced
-	UpperFirmness     float64        `json:"upper_firmness"`
-	HeelCounter       string         `json:"heel_counter"` // flat, sculpted
+	Upper             string         `json:"upper" strict:"word"` // light, standard, reinforced
+	UpperFirmness     float64        `json:"upper_firmness" strict:"nonzero"`
+	HeelCounter       string         `json:"heel_counter" strict:"word"` // flat, sculpted
 	MedianLifeKM      *float64       `json:"median_life_km"`
 	ListPrice         int64          `json:"list_price"`
 	SalePrice         *int64         `json:"sale_price"`
@@ -112,6 +113,29 @@ func (m Model) WithDefaults() Model {
 		m.SupportBy = []term.Means{"none"}
 	}
 	return m
+}
+
+// Circles are the models, by id, whose line of versions comes back to itself, so that it has no
+// first one; replaces gives what each replaces.
+func Circles(replaces map[string]string) []string {
+	const under, done = 1, 2
+	state := map[string]int{}
+	var out []string
+	for _, id := range slices.Sorted(maps.Keys(replaces)) {
+		var path []string
+		for ; id != "" && state[id] == 0; id = replaces[id] {
+			state[id] = under
+			path = append(path, id)
+		}
+		if id != "" && state[id] == under {
+			out = append(out, path[slices.Index(path, id):]...)
+		}
+		for _, p := range path {
+			state[p] = done
+		}
+	}
+	slices.Sort(out)
+	return out
 }
 
 // mostCount is the most pairs of a size and width on a shelf.
@@ -175,6 +199,19 @@ func (m *Model) check(l *fault.List) {
 	l.Range("rocker", float64(m.Rocker), 0, 3, "")
 	l.Range("inner_length_offset_mm", m.InnerOffsetMM, -15, 15, "mm")
 	l.Range("lug_depth_mm", m.LugDepthMM, 0, 15, "mm")
+	if c := m.LabelChart; c != nil {
+		for _, half := range []struct {
+			name  string
+			value float64
+			in    limits.Range
+		}{{"label_chart.us_over_uk", c.USOverUK, limits.LabelUS}, {"label_chart.eu_shift", c.EUShift, limits.LabelEU}} {
+			if math.IsNaN(half.value) {
+				l.Add(half.name, "is missing; a label chart has both, or there is none")
+			} else {
+				half.in.Check(l, half.name, half.value)
+			}
+		}
+	}
 	if m.MedianLifeKM != nil {
 		limits.MedianLifeKM.Check(l, "median_life_km", *m.MedianLifeKM)
 	}

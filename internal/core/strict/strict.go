@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"math"
 	"reflect"
 	"slices"
@@ -26,6 +27,13 @@ type object struct {
 	names  []string
 	values map[string]any
 }
+
+// Tags of a field beside its JSON name, `strict:"..."`: what its zero value would hide.
+const (
+	nonzero = "nonzero" // a number that is given is not 0, since 0 would pass for missing
+	word    = "word"    // a word that is given is not empty
+	needed  = "needed"  // the object, where it is given, has this field
+)
 
 // Decode reads one JSON value from data into the struct that into points to. It
 // fails with a fault.List that names every offending path. A null counts as
@@ -127,12 +135,24 @@ func check(l *fault.List, t reflect.Type, v any, path string) {
 		}
 		fields := fieldsOf(t)
 		for _, name := range o.names {
-			ft, known := fields[name]
+			f, known := fields[name]
 			if !known {
 				l.Add(join(path, name), "is not a known field; allowed here: %s", strings.Join(namesOf(t), ", "))
 				continue
 			}
-			check(l, ft, o.values[name], join(path, name))
+			v := o.values[name]
+			if n, ok := v.(json.Number); ok && f.Tag.Get("strict") == nonzero && isZero(n) {
+				l.Add(join(path, name), "is 0; leave it out where it is not known")
+			}
+			if v == "" && f.Tag.Get("strict") == word {
+				l.Add(join(path, name), "is empty; leave it out where it is not told")
+			}
+			check(l, f.Type, v, join(path, name))
+		}
+		for _, name := range slices.Sorted(maps.Keys(fields)) {
+			if fields[name].Tag.Get("strict") == needed && o.values[name] == nil {
+				l.Add(join(path, name), "is missing")
+			}
 		}
 	case reflect.Map:
 		o, ok := v.(object)
@@ -165,6 +185,11 @@ func check(l *fault.List, t reflect.Type, v any, path string) {
 	}
 }
 
+func isZero(n json.Number) bool {
+	f, err := n.Float64()
+	return err == nil && f == 0
+}
+
 func checkNumber(l *fault.List, k reflect.Kind, v any, at string) {
 	n, ok := v.(json.Number)
 	if !ok {
@@ -184,11 +209,11 @@ func checkNumber(l *fault.List, k reflect.Kind, v any, at string) {
 
 // fieldsOf gives a struct's fields by their JSON name; a field without a tag is
 // not part of the format.
-func fieldsOf(t reflect.Type) map[string]reflect.Type {
-	out := map[string]reflect.Type{}
+func fieldsOf(t reflect.Type) map[string]reflect.StructField {
+	out := map[string]reflect.StructField{}
 	for i := range t.NumField() {
 		if name, _, _ := strings.Cut(t.Field(i).Tag.Get("json"), ","); name != "" && name != "-" {
-			out[name] = t.Field(i).Type
+			out[name] = t.Field(i)
 		}
 	}
 	return out
