@@ -214,8 +214,18 @@ func (t *tool) restoreCmd() *cobra.Command {
 		}
 		defer f.Close()
 		z, err := gzip.NewReader(f)
+		if err == nil {
+			err = store.Whole(z)
+		}
 		if err != nil {
-			return fault.List{{Field: "file", Text: "is no backup: " + err.Error()}}
+			return fault.List{{Field: "file", Text: "is no whole backup: " + err.Error()}}
+		}
+		// Whole it is: once more from the beginning, into the database.
+		if _, err = f.Seek(0, io.SeekStart); err == nil {
+			err = z.Reset(f)
+		}
+		if err != nil {
+			return err
 		}
 		switch err := store.Restore(c.Context(), *dsn, z); {
 		case errors.Is(err, store.ErrNotEmpty):

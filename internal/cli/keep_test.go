@@ -1,7 +1,10 @@
 package cli
 
 import (
+	"bytes"
+	"compress/gzip"
 	"context"
+	"io"
 	"log/slog"
 	"os"
 	"path/filepath"
@@ -81,6 +84,45 @@ func TestBackupAndRestore(t *testing.T) {
 		if err := again.DB.QueryRow("SELECT COUNT(*) FROM " + table).Scan(&after); err != nil || before != after || before == 0 {
 			t.Errorf("%s: %d rows became %d, %v", table, before, after, err)
 		}
+	}
+	// One that was cut, packed or unpacked, is refused before anything is written.
+	whole, err := os.ReadFile("b.sql.gz")
+	if err != nil {
+		t.Fatal(err)
+	}
+	unpacked, err := gzip.NewReader(bytes.NewReader(whole))
+	if err != nil {
+		t.Fatal(err)
+	}
+	text, err := io.ReadAll(unpacked)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var short bytes.Buffer
+	z := gzip.NewWriter(&short)
+	if _, err := z.Write(text[:len(text)*2/3]); err != nil {
+		t.Fatal(err)
+	}
+	if err := z.Close(); err != nil {
+		t.Fatal(err)
+	}
+	for name, data := range map[string][]byte{"cut": whole[:len(whole)*2/3], "cut and packed": short.Bytes(), "its last bytes": whole[:len(whole)-9]} {
+		if err := os.WriteFile("cut.gz", data, 0o600); err != nil {
+			t.Fatal(err)
+		}
+		empty := storetest.DSN(t)
+		if code, _, errs := call("", "restore", "cut.gz", "--dsn", empty); code != AtFault || !strings.Contains(errs, "file") {
+			t.Errorf("%s: %d %q", name, code, errs)
+		}
+		at, err := store.Open(empty)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var tables int
+		if err := at.DB.QueryRow("SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE()").Scan(&tables); err != nil || tables != 0 {
+			t.Errorf("%s: %d tables were written, %v", name, tables, err)
+		}
+		at.Close()
 	}
 	for name, args := range map[string][]string{
 		"onto what is there": {"restore", "b.sql.gz", "--dsn", to}, "no file": {"restore", "none.gz", "--dsn", to}, "no backup": {"restore", "junk", "--dsn", to}, "no dsn": {"backup", "--out", "x", "--dsn", ""},

@@ -66,6 +66,37 @@ func Backup(ctx context.Context, dsn string, out io.Writer) error {
 	return client(ctx, "mariadb-dump", dsn, nil, out, "--single-transaction", "--skip-comments", "--skip-dump-date", "--order-by-primary", "--hex-blob", "--no-tablespaces", "--skip-add-locks", "--default-character-set=utf8mb4")
 }
 
+// ErrCut says that a backup ends before its end.
+var ErrCut = errors.New("the backup was cut off; nothing was restored")
+
+// lastLine ends what mariadb-dump writes.
+const lastLine = "SQL_NOTES=@OLD_SQL_NOTES */;"
+
+// Whole reads a backup to its end without doing anything. It fails with ErrCut on one that was cut
+// off, and with the reader's own error.
+func Whole(in io.Reader) error {
+	var tail []byte
+	piece := make([]byte, 1<<20)
+	for {
+		n, err := in.Read(piece)
+		tail = append(tail, piece[:n]...)
+		tail = tail[max(0, len(tail)-1000):]
+		if err == io.EOF {
+			break
+		}
+		if errors.Is(err, io.ErrUnexpectedEOF) {
+			return ErrCut
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if !bytes.HasSuffix(bytes.TrimSpace(tail), []byte(lastLine)) {
+		return ErrCut
+	}
+	return nil
+}
+
 // ErrNotEmpty says that a database holds tables already.
 var ErrNotEmpty = errors.New("the database is not empty; restore into a new one")
 
