@@ -292,7 +292,8 @@ func (q *Queries) FitsOfRunner(ctx context.Context, arg FitsOfRunnerParams) ([]F
 }
 
 const lockFit = `-- name: LockFit :one
-SELECT id, runner_id, closed_at FROM fits WHERE id = ? AND shop_id = ? FOR UPDATE
+SELECT f.id, f.runner_id, f.closed_at FROM fits f WHERE f.id = ? AND f.shop_id = ?
+  AND NOT EXISTS (SELECT 1 FROM runners r WHERE r.id = f.runner_id AND r.erased_at IS NOT NULL) FOR UPDATE
 `
 
 type LockFitParams struct {

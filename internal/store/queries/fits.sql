@@ -20,7 +20,8 @@ WHERE f.runner_id = ? AND f.shop_id = ? ORDER BY f.started_at DESC, f.id DESC LI
 INSERT INTO decisions (shop_id, fit_id, kind, value, reason, basis, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: LockFit :one
-SELECT id, runner_id, closed_at FROM fits WHERE id = ? AND shop_id = ? AND NOT EXISTS (SELECT 1 FROM runners r WHERE r.id = fits.runner_id AND r.erased_at IS NOT NULL) FOR UPDATE;
+SELECT f.id, f.runner_id, f.closed_at FROM fits f WHERE f.id = ? AND f.shop_id = ?
+  AND NOT EXISTS (SELECT 1 FROM runners r WHERE r.id = f.runner_id AND r.erased_at IS NOT NULL) FOR UPDATE;
 
 -- name: AddFinding :execlastid
 INSERT INTO findings (shop_id, fit_id, name, side, repeat_no, model_id, other_model_id, run_kind, ground, number_value, text_value, unit, error_value, withdrawn, how, made_by, made_at)
