@@ -11,17 +11,21 @@ FONT_FILES := \
 	@fontsource/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-ext-400-normal.woff2 \
 	@fontsource/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-700-normal.woff2
 
+# What works at once with others, and the pages that are asked for at once, under the race detector.
+RACED := -timeout 15m -run 'Test(Each|Failing|Restart|Cancel|Kilometres|Last|Two|Taking|Import|Twice|Race|Wet|Open)' ./internal/jobs ./internal/app/suite ./internal/web
+
 .PHONY: demo test build assets generate stale bench fuzz screenshots clean
 
 demo: $(BIN)
 	$(BIN) demo
 
 test: $(BIN) node_modules/.package-lock.json
-	./tools/need mariadb-server chromium ffmpeg
+	./tools/need mariadb-server chromium ffmpeg gcc libc6-dev
 	$(GO) vet ./...
 	test -z "$$(gofmt -l cmd internal)" || { gofmt -l cmd internal; exit 1; }
 	$(MAKE) stale
 	$(GO) test ./...
+	CGO_ENABLED=1 $(GO) test -race $(RACED)
 	npm run e2e
 
 build: $(BIN)
@@ -59,14 +63,13 @@ stale:
 bench: $(BIN)
 	$(GO) test -run '^$$' -bench . -benchmem ./...
 
+# Every fuzz target that the code has, half a minute each.
 fuzz:
-	$(GO) test -run '^$$' -fuzz FuzzDecode -fuzztime 30s ./internal/core/strict
-	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 30s ./internal/app
-	$(GO) test -run '^$$' -fuzz FuzzOpen -fuzztime 30s ./internal/picture
-	$(GO) test -run '^$$' -fuzz FuzzPixels -fuzztime 30s ./internal/core/footprint
-	$(GO) test -run '^$$' -fuzz FuzzRecording -fuzztime 30s ./internal/core/gait
-	$(GO) test -run '^$$' -fuzz FuzzDecode -fuzztime 30s ./internal/gpx
-	$(GO) test -run '^$$' -fuzz FuzzZip -fuzztime 30s ./internal/recording
+	grep -rl '^func Fuzz' --include='*_test.go' internal | while read file; do \
+		sed -n 's/^func \(Fuzz[A-Za-z0-9]*\).*/\1/p' "$$file" | while read name; do \
+			$(GO) test -run '^$$' -fuzz "^$$name$$" -fuzztime 30s "./$$(dirname $$file)" || exit 1; \
+		done || exit 1; \
+	done
 
 screenshots: $(BIN) node_modules/.package-lock.json
 	./tools/need mariadb-server chromium ffmpeg

@@ -166,6 +166,16 @@ func (d *Lists) buying(ctx context.Context, who app.Actor, until time.Time, most
 		return nil, err
 	}
 	rows, err := d.Store.BuyingLines(ctx, db.BuyingLinesParams{ShopID: who.ShopID, OnDay: until, Limit: most, Offset: offset})
+	if err != nil {
+		return nil, err
+	}
+	if len(rows) == 0 {
+		return nil, nil
+	}
+	names, err := d.orderedFor(ctx, who, dayOf(rows[0].ByDay), until)
+	if err != nil {
+		return nil, err
+	}
 	var out []Buying
 	for _, r := range rows {
 		m := c.ByID(uint64(r.ModelID.Int64))
@@ -173,11 +183,39 @@ func (d *Lists) buying(ctx context.Context, who app.Actor, until time.Time, most
 			continue
 		}
 		size := foot.Figure(float64(r.UkHalf) / 2)
-		b := Buying{Model: m, Label: m.Label(size, r.Width), For: strings.Split(r.Runners.String, "\n"), Pairs: int(r.Pairs), Stock: m.StockOf(size, r.Width)}
-		if day, ok := r.ByDay.(time.Time); ok {
-			b.By = day
+		b := Buying{Model: m, Label: m.Label(size, r.Width), For: names[order{r.ModelID.Int64, r.UkHalf, r.Width}], Pairs: int(r.Pairs), By: dayOf(r.ByDay),
+			Stock: m.StockOf(size, r.Width)}
+		if more := b.Pairs - len(b.For); more > 0 {
+			b.For = append(b.For, fmt.Sprintf("%d more", more))
 		}
 		out = append(out, b)
+	}
+	return out, nil
+}
+
+// dayOf is a day that the database computed.
+func dayOf(v any) time.Time {
+	day, _ := v.(time.Time)
+	return day
+}
+
+// order is what is ordered: a model in a size and width.
+type order struct {
+	model int64
+	half  int16
+	width string
+}
+
+// mostNamed is how many orders of a part of the list are told with their runner's name.
+const mostNamed = 100
+
+// orderedFor are the runners of the first orders from a day on, by what is ordered.
+func (d *Lists) orderedFor(ctx context.Context, who app.Actor, first, last time.Time) (map[order][]string, error) {
+	rows, err := d.Store.OrdersFrom(ctx, db.OrdersFromParams{ShopID: who.ShopID, First: first, Last: last, Limit: mostNamed})
+	out := map[order][]string{}
+	for _, r := range rows {
+		k := order{r.ModelID.Int64, r.UkHalf, r.Width}
+		out[k] = append(out[k], r.Runner)
 	}
 	return out, err
 }

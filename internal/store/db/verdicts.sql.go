@@ -92,10 +92,9 @@ func (q *Queries) AgedVerdicts(ctx context.Context, arg AgedVerdictsParams) ([]A
 }
 
 const buyingLines = `-- name: BuyingLines :many
-SELECT l.model_id, l.uk_half, l.width, MIN(l.on_day) AS by_day, COUNT(*) AS pairs, GROUP_CONCAT(r.name ORDER BY l.on_day, l.id SEPARATOR '\n') AS runners
-FROM verdict_lines l JOIN runners r ON r.id = l.runner_id
-WHERE l.shop_id = ? AND l.list = 'due' AND l.kind = 'order' AND l.on_day <= ?
-GROUP BY l.model_id, l.uk_half, l.width ORDER BY by_day, l.model_id, l.uk_half, l.width LIMIT ? OFFSET ?
+SELECT model_id, uk_half, width, MIN(on_day) AS by_day, COUNT(*) AS pairs
+FROM verdict_lines FORCE INDEX (verdict_lines_buying) WHERE shop_id = ? AND list = 'due' AND kind = 'order' AND on_day <= ?
+GROUP BY model_id, uk_half, width ORDER BY by_day, model_id, uk_half, width LIMIT ? OFFSET ?
 `
 
 type BuyingLinesParams struct {
@@ -111,7 +110,6 @@ type BuyingLinesRow struct {
 	Width   string
 	ByDay   interface{}
 	Pairs   int64
-	Runners sql.NullString
 }
 
 func (q *Queries) BuyingLines(ctx context.Context, arg BuyingLinesParams) ([]BuyingLinesRow, error) {
@@ -134,7 +132,6 @@ func (q *Queries) BuyingLines(ctx context.Context, arg BuyingLinesParams) ([]Buy
 			&i.Width,
 			&i.ByDay,
 			&i.Pairs,
-			&i.Runners,
 		); err != nil {
 			return nil, err
 		}
@@ -159,7 +156,7 @@ func (q *Queries) DropVerdictLines(ctx context.Context, runnerID uint64) error {
 }
 
 const dueLines = `-- name: DueLines :many
-SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.on_day, l.words, l.detail, r.name AS runner FROM verdict_lines l JOIN runners r ON r.id = l.runner_id
+SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.on_day, l.words, l.detail, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind) JOIN runners r ON r.id = l.runner_id
 WHERE l.shop_id = ? AND l.list = 'due' AND l.on_day <= ? ORDER BY l.on_day, l.id LIMIT ? OFFSET ?
 `
 
@@ -221,7 +218,7 @@ func (q *Queries) DueLines(ctx context.Context, arg DueLinesParams) ([]DueLinesR
 }
 
 const dueLinesOfKind = `-- name: DueLinesOfKind :many
-SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.on_day, l.words, l.detail, r.name AS runner FROM verdict_lines l JOIN runners r ON r.id = l.runner_id
+SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.on_day, l.words, l.detail, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind) JOIN runners r ON r.id = l.runner_id
 WHERE l.shop_id = ? AND l.list = 'due' AND l.kind = ? AND l.on_day <= ? ORDER BY l.on_day, l.id LIMIT ? OFFSET ?
 `
 
@@ -285,7 +282,7 @@ func (q *Queries) DueLinesOfKind(ctx context.Context, arg DueLinesOfKindParams) 
 }
 
 const endingLines = `-- name: EndingLines :many
-SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.words, l.detail, r.name AS runner FROM verdict_lines l JOIN runners r ON r.id = l.runner_id
+SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.words, l.detail, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind) JOIN runners r ON r.id = l.runner_id
 WHERE l.shop_id = ? AND l.list = 'ending' ORDER BY l.urgency, l.id LIMIT ? OFFSET ?
 `
 
@@ -323,6 +320,58 @@ func (q *Queries) EndingLines(ctx context.Context, arg EndingLinesParams) ([]End
 			&i.Kind,
 			&i.Words,
 			&i.Detail,
+			&i.Runner,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const ordersFrom = `-- name: OrdersFrom :many
+SELECT l.model_id, l.uk_half, l.width, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind) JOIN runners r ON r.id = l.runner_id
+WHERE l.shop_id = ? AND l.list = 'due' AND l.kind = 'order' AND l.on_day >= ? AND l.on_day <= ? ORDER BY l.on_day, l.id LIMIT ?
+`
+
+type OrdersFromParams struct {
+	ShopID uint64
+	First  time.Time
+	Last   time.Time
+	Limit  int32
+}
+
+type OrdersFromRow struct {
+	ModelID sql.NullInt64
+	UkHalf  int16
+	Width   string
+	Runner  string
+}
+
+func (q *Queries) OrdersFrom(ctx context.Context, arg OrdersFromParams) ([]OrdersFromRow, error) {
+	rows, err := q.db.QueryContext(ctx, ordersFrom,
+		arg.ShopID,
+		arg.First,
+		arg.Last,
+		arg.Limit,
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []OrdersFromRow
+	for rows.Next() {
+		var i OrdersFromRow
+		if err := rows.Scan(
+			&i.ModelID,
+			&i.UkHalf,
+			&i.Width,
 			&i.Runner,
 		); err != nil {
 			return nil, err

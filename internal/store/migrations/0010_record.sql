@@ -158,6 +158,7 @@ CREATE TABLE verdict_lines (
   KEY verdict_lines_ending (shop_id, list, urgency, id),
   KEY verdict_lines_day (shop_id, list, on_day, id),
   KEY verdict_lines_kind (shop_id, list, kind, on_day, id),
+  KEY verdict_lines_buying (shop_id, list, kind, model_id, uk_half, width, on_day, runner_id),
   CONSTRAINT verdict_lines_runner_of FOREIGN KEY (runner_id, shop_id) REFERENCES runners (id, shop_id) ON DELETE CASCADE,
   CONSTRAINT verdict_lines_lists CHECK (list IN ('ending', 'due'))
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci;

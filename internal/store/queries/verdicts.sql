@@ -20,22 +20,25 @@ DELETE FROM verdict_lines WHERE runner_id = ?;
 INSERT INTO verdict_lines (shop_id, runner_id, fit_id, pair_id, model_id, list, kind, urgency, on_day, uk_half, width, label, words, detail) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: EndingLines :many
-SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.words, l.detail, r.name AS runner FROM verdict_lines l JOIN runners r ON r.id = l.runner_id
+SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.words, l.detail, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind) JOIN runners r ON r.id = l.runner_id
 WHERE l.shop_id = ? AND l.list = 'ending' ORDER BY l.urgency, l.id LIMIT ? OFFSET ?;
 
 -- name: DueLines :many
-SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.on_day, l.words, l.detail, r.name AS runner FROM verdict_lines l JOIN runners r ON r.id = l.runner_id
+SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.on_day, l.words, l.detail, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind) JOIN runners r ON r.id = l.runner_id
 WHERE l.shop_id = ? AND l.list = 'due' AND l.on_day <= ? ORDER BY l.on_day, l.id LIMIT ? OFFSET ?;
 
 -- name: DueLinesOfKind :many
-SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.on_day, l.words, l.detail, r.name AS runner FROM verdict_lines l JOIN runners r ON r.id = l.runner_id
+SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.on_day, l.words, l.detail, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind) JOIN runners r ON r.id = l.runner_id
 WHERE l.shop_id = ? AND l.list = 'due' AND l.kind = ? AND l.on_day <= ? ORDER BY l.on_day, l.id LIMIT ? OFFSET ?;
 
 -- name: BuyingLines :many
-SELECT l.model_id, l.uk_half, l.width, MIN(l.on_day) AS by_day, COUNT(*) AS pairs, GROUP_CONCAT(r.name ORDER BY l.on_day, l.id SEPARATOR '\n') AS runners
-FROM verdict_lines l JOIN runners r ON r.id = l.runner_id
-WHERE l.shop_id = ? AND l.list = 'due' AND l.kind = 'order' AND l.on_day <= ?
-GROUP BY l.model_id, l.uk_half, l.width ORDER BY by_day, l.model_id, l.uk_half, l.width LIMIT ? OFFSET ?;
+SELECT model_id, uk_half, width, MIN(on_day) AS by_day, COUNT(*) AS pairs
+FROM verdict_lines FORCE INDEX (verdict_lines_buying) WHERE shop_id = ? AND list = 'due' AND kind = 'order' AND on_day <= ?
+GROUP BY model_id, uk_half, width ORDER BY by_day, model_id, uk_half, width LIMIT ? OFFSET ?;
+
+-- name: OrdersFrom :many
+SELECT l.model_id, l.uk_half, l.width, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind) JOIN runners r ON r.id = l.runner_id
+WHERE l.shop_id = ? AND l.list = 'due' AND l.kind = 'order' AND l.on_day >= sqlc.arg(first) AND l.on_day <= sqlc.arg(last) ORDER BY l.on_day, l.id LIMIT ?;
 
 -- name: VerdictFaults :many
 SELECT v.runner_id, v.fault, r.name AS runner FROM verdicts v JOIN runners r ON r.id = v.runner_id WHERE v.shop_id = ? AND v.fault > '' ORDER BY v.fault, v.runner_id LIMIT ?;
