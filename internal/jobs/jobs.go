@@ -192,7 +192,7 @@ func (q *Queue) next() bool {
 			return err
 		}
 		j = &Job{ID: row.ID, ShopID: uint64(row.ShopID.Int64), Kind: row.Kind, Subject: row.Subject, Args: row.Args, Try: int(row.Tries) + 1, By: uint64(row.MadeBy.Int64), worker: q.worker}
-		return tx.ClaimJob(q.ctx, db.ClaimJobParams{Worker: q.worker, BeatAt: store.NullTime(now), ID: row.ID})
+		return tx.ClaimJob(q.ctx, db.ClaimJobParams{Worker: q.worker, BeatAt: store.NullTime(time.Now().UTC()), ID: row.ID})
 	})
 	if err != nil {
 		if !store.IsNoRows(err) && q.ctx.Err() == nil {
