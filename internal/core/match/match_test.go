@@ -7,11 +7,13 @@ import (
 	"math/rand/v2"
 	"reflect"
 	"slices"
+	"strings"
 	"testing"
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/shoe"
+	"trevik/internal/core/strict"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 )
@@ -376,5 +378,52 @@ func BenchmarkRank20000(b *testing.B) {
 			}
 			b.ReportMetric(float64(ranked), "ranked")
 		})
+	}
+}
+
+// All reasons that rule a model out are told, the first in words; a foot whose ball was not
+// measured is said to be taken for a width, and never to be of one.
+func TestEveryReasonHolds(t *testing.T) {
+	r := request(model("wrong", func(m *shoe.Model) {
+		m.Surface, m.Level, m.Widths, m.ListPrice = term.Trail, term.MotionControl, []string{"EEEE"}, 99000
+	}), model("wide", func(m *shoe.Model) { m.Widths = []string{"EEEE"} }))
+	r.Budget = &Budget{Amount: 20000, Currency: "EUR", Firm: true}
+	r.Feet.Left.BallMM, r.Feet.Right.BallMM = nil, nil
+	a := rank(t, r)
+	if len(a.RuledOut) != 2 {
+		t.Fatalf("%+v", a)
+	}
+	for _, o := range a.RuledOut {
+		if o.Model == "wrong" {
+			for _, want := range []string{"surface", "level", "width", "budget"} {
+				if !slices.Contains(o.Reasons, want) {
+					t.Errorf("no %s among %v", want, o.Reasons)
+				}
+			}
+			if o.Reason != o.Reasons[0] {
+				t.Errorf("%+v", o)
+			}
+			continue
+		}
+		if !strings.Contains(o.Text, "was not measured") || strings.Contains(o.Text, "is a D") {
+			t.Errorf("%q", o.Text)
+		}
+	}
+}
+
+// What comes from outside is loud about what would pass for missing, and about circles.
+func TestNothingPassesForMissing(t *testing.T) {
+	a, b := model("a", nil), model("b", nil)
+	a.Replaces, a.Change, b.Replaces, b.Change = "b", "upper", "a", "upper"
+	_, err := Rank(request(a, b))
+	if l, ok := fault.As(err); !ok || len(l) != 2 || l[0].Field != "models[0].replaces" {
+		t.Errorf("%v", err)
+	}
+	for text, field := range map[string]string{`{"budget":{"currency":"EUR","firm":true}}`: "budget.amount", `{"sock":""}`: "sock", `{"models":[{"flexibility":0}]}`: "models[0].flexibility",
+		`{"models":[{"label_chart":{}}]}`: "models[0].label_chart.eu_shift"} {
+		var r Request
+		if l, ok := fault.As(strict.Decode([]byte(text), &r)); !ok || l[0].Field != field {
+			t.Errorf("%s: %v", text, l)
+		}
 	}
 }
