@@ -5,7 +5,6 @@ package recording
 
 import (
 	"archive/zip"
-	"bytes"
 	"errors"
 	"fmt"
 	"image"
@@ -124,9 +123,6 @@ func Zip(r io.ReaderAt, size int64) (*Film, error) {
 	}
 	return open(z)
 }
-
-// ZipData opens a zip archive in memory.
-func ZipData(data []byte) (*Film, error) { return Zip(bytes.NewReader(data), int64(len(data))) }
 
 func refuse(field, format string, args ...any) error {
 	return fault.List{{Field: field, Text: fmt.Sprintf(format, args...)}}

@@ -17,6 +17,8 @@ import (
 
 const described = `{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":"auto"}`
 
+func zipData(data []byte) (*Film, error) { return Zip(bytes.NewReader(data), int64(len(data))) }
+
 func frame(t testing.TB, shade uint8) []byte {
 	t.Helper()
 	img := image.NewGray(image.Rect(0, 0, 20, 20))
@@ -91,7 +93,7 @@ func TestZipAndFolder(t *testing.T) {
 
 // Numbers may go in steps, as those of a time in milliseconds do.
 func TestSteppedNumbers(t *testing.T) {
-	film, err := ZipData(archive(t, entry{File, []byte(described)}, entry{"t0000.png", frame(t, 1)}, entry{"t0008.png", frame(t, 2)}, entry{"t0024.png", frame(t, 3)}))
+	film, err := zipData(archive(t, entry{File, []byte(described)}, entry{"t0000.png", frame(t, 1)}, entry{"t0008.png", frame(t, 2)}, entry{"t0024.png", frame(t, 3)}))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -125,7 +127,7 @@ func TestRefused(t *testing.T) {
 		"not a description":  {archive(t, entry{File, []byte(`[]`)}, good), "input", "object"},
 		"a huge description": {archive(t, entry{File, bytes.Repeat([]byte(" "), maxJSON+1)}, good), File, "larger"},
 	} {
-		_, err := ZipData(c.data)
+		_, err := zipData(c.data)
 		faults, is := fault.As(err)
 		if !is || faults[0].Field != c.field || !strings.Contains(faults[0].Text, c.says) {
 			t.Errorf("%s: %v, want a fault at %s that says %q", name, err, c.field, c.says)
@@ -138,7 +140,7 @@ func TestRefused(t *testing.T) {
 
 // A frame that unpacks to far more than it says, or is, is one broken frame.
 func TestBomb(t *testing.T) {
-	film, err := ZipData(archive(t, entry{File, []byte(described)}, entry{"1.png", frame(t, 1)}, entry{"2.png", make([]byte, maxFrame+10)}))
+	film, err := zipData(archive(t, entry{File, []byte(described)}, entry{"1.png", frame(t, 1)}, entry{"2.png", make([]byte, maxFrame+10)}))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -149,7 +151,7 @@ func TestBomb(t *testing.T) {
 	for i := range 140 {
 		many = append(many, entry{fmt.Sprintf("%d.png", i), make([]byte, maxFrame)})
 	}
-	if _, err := ZipData(archive(t, append(many, entry{File, []byte(described)})...)); err == nil {
+	if _, err := zipData(archive(t, append(many, entry{File, []byte(described)})...)); err == nil {
 		t.Error("an archive that unpacks to over 2 GiB was opened")
 	}
 }
@@ -181,7 +183,7 @@ func FuzzZip(f *testing.F) {
 	f.Add(archive(f, entry{"a/" + File, []byte(`{}`)}))
 	f.Add([]byte("PK\x05\x06"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		film, err := ZipData(data)
+		film, err := zipData(data)
 		if err != nil {
 			if faults, ok := fault.As(err); !ok || len(faults) == 0 {
 				t.Fatalf("not a list of faults: %v", err)

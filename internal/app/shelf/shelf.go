@@ -117,11 +117,6 @@ func Take(ctx context.Context, q *db.Queries, model uint64, size foot.Figure, wi
 	return n > 0, err
 }
 
-// PutBack puts a pair back on the shelf.
-func PutBack(ctx context.Context, q *db.Queries, model uint64, size foot.Figure, width string) error {
-	return q.PutInStock(ctx, db.PutInStockParams{ModelID: model, UkHalf: app.Halves(size), Width: width})
-}
-
 // Changed says at the end of a transaction that a model is otherwise: what others have loaded
 // is brought up to date. Changes of a shop wait for each other from here on.
 func Changed(ctx context.Context, q *db.Queries, shopID, model uint64) error {

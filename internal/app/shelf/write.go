@@ -98,7 +98,16 @@ func Write(ctx context.Context, q *db.Queries, tx db.DBTX, shopID uint64, change
 	if err := q.BumpCatalogue(ctx, shopID); err != nil {
 		return err
 	}
-	return store.TouchModels(ctx, tx, shopID, ids)
+	if err := store.TouchModels(ctx, tx, shopID, ids); err != nil || !slices.ContainsFunc(changes, tells) {
+		return err
+	}
+	return q.TouchVerdictsOfShop(ctx, shopID)
+}
+
+// tells says whether a change bears on what is concluded of pairs, such as how long they last and
+// which version follows: all but the shelf's stock.
+func tells(c Change) bool {
+	return c.Was == nil || slices.ContainsFunc(catalogue.Changed(c.Was, &c.Model), func(column string) bool { return column != "stock" })
 }
 
 // moved is how a model's sizes and their stock change.

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"trevik/internal/app"
+	"trevik/internal/app/due"
 	"trevik/internal/app/runlog"
 	"trevik/internal/app/shelf"
 	"trevik/internal/app/visit"
@@ -275,5 +276,41 @@ func TestCorruptChoiceIsLoud(t *testing.T) {
 	if f, err := b.Visits.Fit(ctx, b.fitter, fit); err == nil {
 		d, basis := f.Choice()
 		t.Errorf("read as %+v %+v", d, basis)
+	}
+}
+
+// A model is told to last otherwise: the shop's lists follow at once, as the pair's own page does.
+func TestListsFollowTheModel(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	fit := b.ready(t)
+	pair := b.owned(t, b.load(t, fit).Runner.ID, "norrbeck-skua-4-men", 90)
+	for i := range 6 {
+		_, err := b.Runs.Add(ctx, b.fitter, b.load(t, fit).Runner.ID, runlog.Typed{PairID: pair, On: b.now.AddDate(0, 0, -80+10*i).Format(time.DateOnly), KM: ptr(25.0), Ground: term.GroundRoad, Kind: term.Easy})
+		must(t, err)
+	}
+	ordered := func() string {
+		t.Helper()
+		for _, l := range b.due(t, due.Filter{Until: b.now.AddDate(2, 0, 0), Kind: record.DueOrder}) {
+			if l.PairID == pair {
+				return l.On.Format(time.DateOnly)
+			}
+		}
+		return ""
+	}
+	before := ordered()
+	c, err := b.Shelf.Catalogue(ctx, b.fitter)
+	must(t, err)
+	cells := map[string]string{}
+	for _, cell := range catalogue.Cells(c.ByCode("norrbeck-skua-4-men")) {
+		cells[cell.Name] = cell.Value
+	}
+	cells["median_life_km"], cells[shelf.StockShown] = "400", cells["stock"]
+	_, err = b.Shelf.Save(ctx, b.fitter, "norrbeck-skua-4-men", cells)
+	must(t, err)
+	worn, err := b.load(t, fit).Worn()
+	must(t, err)
+	if after := ordered(); after == before || worn[0].Wear.OrderBy == nil || after != *worn[0].Wear.OrderBy {
+		t.Errorf("Due says %s, before it was %s; the pair's page says %v", after, before, worn[0].Wear.OrderBy)
 	}
 }
