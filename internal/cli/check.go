@@ -10,8 +10,10 @@ import (
 )
 
 func (t *tool) checkCmd() *cobra.Command {
-	c := &cobra.Command{Use: "check", Short: "Add up every runner's runs and their pairs' runs; they must agree to the metre", Args: cobra.NoArgs,
-		Long: "Adds up, for every runner of a shop, all runs and beside them those in pairs and without one. Exits with 1 where they differ."}
+	c := &cobra.Command{Use: "check", Short: "Look through every runner's runs and the buying list for sums that cannot be", Args: cobra.NoArgs,
+		Long: `Looks, for every runner of a shop, for a run that counts beside a part of it, parts that come to more than their whole,
+a run in a pair that is not its runner's, and a run that is there twice; and for a buying list that is not what the orders add
+up to. Exits with 1 where something is wrong.`}
 	dsn := dsnFlag(c)
 	shop := c.Flags().String("shop", "", "the shop's name")
 	_ = c.MarkFlagRequired("shop") // the flag is there
@@ -26,15 +28,20 @@ func (t *tool) checkCmd() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		n, drifts, err := a.Runs.Check(c.Context(), id)
+		n, wrong, err := a.Runs.Check(c.Context(), id)
 		if err != nil {
 			return err
 		}
-		for _, d := range drifts {
-			fmt.Fprintln(t.err, d.Text)
+		sums, err := a.Due.Check(c.Context(), id)
+		if err != nil {
+			return err
 		}
-		if len(drifts) > 0 {
-			return fmt.Errorf("%d sums differ", len(drifts))
+		wrong = append(wrong, sums...)
+		for _, text := range wrong {
+			fmt.Fprintln(t.err, text)
+		}
+		if len(wrong) > 0 {
+			return fmt.Errorf("%d sums differ", len(wrong))
 		}
 		_, err = fmt.Fprintf(t.out, "%d runs; all sums agree\n", n)
 		return err

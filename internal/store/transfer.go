@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+
 	"trevik/internal/store/db"
 )
 
@@ -294,6 +295,9 @@ func (s *Store) Erase(ctx context.Context, shop, runner uint64) (bool, error) {
 		if _, err := tx.ExecContext(ctx, query, runner); err != nil {
 			return false, err
 		}
+	}
+	if err := db.New(tx).TakeFromBuying(ctx, runner); err != nil {
+		return false, err
 	}
 	found := false
 	for i := len(tables) - 1; i >= 0; i-- {

@@ -7,6 +7,7 @@ package due
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -54,7 +55,7 @@ func (d *Lists) refreshAll(ctx context.Context, _ *jobs.Job, tell func(done, tot
 	for i, shop := range shops {
 		if err == nil {
 			tell(i, len(shops))
-			err = d.refreshWhole(ctx, shop)
+			err = errors.Join(d.refreshWhole(ctx, shop), d.Store.ClearBuying(ctx, shop))
 		}
 	}
 	return err
@@ -248,6 +249,9 @@ func (d *Lists) write(ctx context.Context, who app.Actor, today time.Time, v ver
 		if err != nil || n == 0 {
 			return err
 		}
+		if err := q.TakeFromBuying(ctx, v.runner); err != nil {
+			return err
+		}
 		if err := q.DropVerdictLines(ctx, v.runner); err != nil {
 			return err
 		}
@@ -257,7 +261,7 @@ func (d *Lists) write(ctx context.Context, who app.Actor, today time.Time, v ver
 				return err
 			}
 		}
-		return nil
+		return q.AddToBuying(ctx, v.runner)
 	})
 }
 

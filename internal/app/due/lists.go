@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"math"
 	"strings"
 	"time"
 
@@ -160,14 +161,24 @@ func (d *Lists) Buying(ctx context.Context, who app.Actor, until time.Time, page
 	return out[:min(len(out), PageSize)], more, err
 }
 
+// firstSeen is how many days of orders are looked through for the models and sizes of a page. Where
+// they name too few, all are.
+const firstSeen = 2000
+
 func (d *Lists) buying(ctx context.Context, who app.Actor, until time.Time, most, offset int32) ([]Buying, error) {
 	c, err := d.Shelf.Catalogue(ctx, who)
 	if err != nil {
 		return nil, err
 	}
-	rows, err := d.Store.BuyingLines(ctx, db.BuyingLinesParams{ShopID: who.ShopID, OnDay: until, Limit: most, Offset: offset})
-	if err != nil {
-		return nil, err
+	var rows []db.BuyingLinesRow
+	for _, seen := range []int32{firstSeen, math.MaxInt32} {
+		rows, err = d.Store.BuyingLines(ctx, db.BuyingLinesParams{ShopID: who.ShopID, Last: until, Limit: seen, Limit_2: most, Offset: offset})
+		if err != nil {
+			return nil, err
+		}
+		if len(rows) == int(most) {
+			break
+		}
 	}
 	if len(rows) == 0 {
 		return nil, nil
@@ -178,13 +189,13 @@ func (d *Lists) buying(ctx context.Context, who app.Actor, until time.Time, most
 	}
 	var out []Buying
 	for _, r := range rows {
-		m := c.ByID(uint64(r.ModelID.Int64))
+		m := c.ByID(r.ModelID)
 		if m == nil {
 			continue
 		}
 		size := foot.Figure(float64(r.UkHalf) / 2)
-		b := Buying{Model: m, Label: m.Label(size, r.Width), For: names[order{r.ModelID.Int64, r.UkHalf, r.Width}], Pairs: int(r.Pairs), By: dayOf(r.ByDay),
-			Stock: m.StockOf(size, r.Width)}
+		b := Buying{Model: m, Label: m.Label(size, r.Width), For: names[order{r.ModelID, r.UkHalf, r.Width}],
+			Pairs: int(r.Pairs), By: dayOf(r.ByDay), Stock: m.StockOf(size, r.Width)}
 		if more := b.Pairs - len(b.For); more > 0 {
 			b.For = append(b.For, fmt.Sprintf("%d more", more))
 		}
@@ -201,7 +212,7 @@ func dayOf(v any) time.Time {
 
 // order is what is ordered: a model in a size and width.
 type order struct {
-	model int64
+	model uint64
 	half  int16
 	width string
 }
@@ -214,10 +225,23 @@ func (d *Lists) orderedFor(ctx context.Context, who app.Actor, first, last time.
 	rows, err := d.Store.OrdersFrom(ctx, db.OrdersFromParams{ShopID: who.ShopID, First: first, Last: last, Limit: mostNamed})
 	out := map[order][]string{}
 	for _, r := range rows {
-		k := order{r.ModelID.Int64, r.UkHalf, r.Width}
+		k := order{uint64(r.ModelID.Int64), r.UkHalf, r.Width}
 		out[k] = append(out[k], r.Runner)
 	}
 	return out, err
+}
+
+// mostDrifts is how many faults of the sums Check names.
+const mostDrifts = 100
+
+// Check tells where the buying list's sums and the orders that they are made of differ.
+func (d *Lists) Check(ctx context.Context, shopID uint64) (drifts []string, err error) {
+	rows, err := d.Store.BuyingDrifts(ctx, db.BuyingDriftsParams{ShopID: shopID, Limit: mostDrifts})
+	for _, r := range rows {
+		drifts = append(drifts, fmt.Sprintf("buying list: model %d, UK %g%s, %s: %d pairs kept, %d ordered", r.ModelID, float64(r.UkHalf)/2, r.Width,
+			r.OnDay.Format(time.DateOnly), r.Kept, r.Ordered))
+	}
+	return drifts, err
 }
 
 // WriteBuying writes the buying list as CSV.
@@ -231,7 +255,8 @@ func (d *Lists) WriteBuying(ctx context.Context, who app.Actor, until time.Time,
 	}
 	records := [][]string{{"Order by", "Maker", "Model", "Version", "Size", "Pairs", "On the shelf", "For"}}
 	for _, b := range list {
-		records = append(records, []string{b.By.Format(time.DateOnly), form.PlainCell(b.Model.Maker), form.PlainCell(b.Model.Name), fmt.Sprint(b.Model.Version), b.Label, fmt.Sprint(b.Pairs), fmt.Sprint(b.Stock), form.PlainCell(strings.Join(b.For, "; "))})
+		records = append(records, []string{b.By.Format(time.DateOnly), form.PlainCell(b.Model.Maker), form.PlainCell(b.Model.Name),
+			fmt.Sprint(b.Model.Version), b.Label, fmt.Sprint(b.Pairs), fmt.Sprint(b.Stock), form.PlainCell(strings.Join(b.For, "; "))})
 	}
 	return csv.NewWriter(w).WriteAll(records)
 }

@@ -8,13 +8,10 @@ import (
 	"trevik/internal/store/db"
 )
 
-// Drift is where sums do not agree.
-type Drift struct{ Text string }
-
 // Check goes through the runs of a shop's runners and tells what cannot be: a run that counts
 // beside a part of it, parts that come to more than their whole, a run that stands in a pair that
 // is not its runner's, and two runs that are one. runs is how many count.
-func (r *Log) Check(ctx context.Context, shopID uint64) (runs int64, drifts []Drift, err error) {
+func (r *Log) Check(ctx context.Context, shopID uint64) (runs int64, drifts []string, err error) {
 	after := uint64(0)
 	for {
 		ids, err := r.Store.RunnersWithRuns(ctx, db.RunnersWithRunsParams{ShopID: shopID, RunnerID: after})
@@ -35,9 +32,9 @@ func (r *Log) Check(ctx context.Context, shopID uint64) (runs int64, drifts []Dr
 }
 
 // checkRunner is Check of one runner's runs.
-func checkRunner(runner uint64, rows []db.RunPlacesRow) (runs int64, drifts []Drift) {
+func checkRunner(runner uint64, rows []db.RunPlacesRow) (runs int64, drifts []string) {
 	say := func(format string, args ...any) {
-		drifts = append(drifts, Drift{fmt.Sprintf("runner %d: ", runner) + fmt.Sprintf(format, args...)})
+		drifts = append(drifts, fmt.Sprintf("runner %d: ", runner)+fmt.Sprintf(format, args...))
 	}
 	byID, parts := map[uint64]*db.RunPlacesRow{}, map[uint64][]*db.RunPlacesRow{}
 	for i := range rows {

@@ -104,13 +104,15 @@ func (b *bench) putIn(t *testing.T, runner uint64, leaveOut bool) (int, error) {
 	return b.Runs.PutIn(context.Background(), b.fitter, runner, in.Upload.ID, leaveOut)
 }
 
-// sums checks that no metre was lost or made.
+// sums checks that no metre was lost or made, and that the buying list is what is ordered.
 func (b *bench) sums(t *testing.T) int64 {
 	t.Helper()
 	n, drifts, err := b.Runs.Check(context.Background(), b.fitter.ShopID)
 	must(t, err)
-	for _, d := range drifts {
-		t.Error(d.Text)
+	buying, err := b.Due.Check(context.Background(), b.fitter.ShopID)
+	must(t, err)
+	for _, d := range append(drifts, buying...) {
+		t.Error(d)
 	}
 	return n
 }

@@ -10,6 +10,15 @@ import (
 	"time"
 )
 
+type Buying struct {
+	ShopID  uint64
+	ModelID uint64
+	UkHalf  int16
+	Width   string
+	OnDay   time.Time
+	Pairs   int32
+}
+
 type Change struct {
 	ID       uint64
 	ShopID   uint64

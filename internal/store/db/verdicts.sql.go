@@ -12,8 +12,21 @@ import (
 	"time"
 )
 
+const addToBuying = `-- name: AddToBuying :exec
+INSERT INTO buying (shop_id, model_id, uk_half, width, on_day, pairs)
+SELECT shop_id, model_id, uk_half, width, on_day, COUNT(*) AS orders FROM verdict_lines
+WHERE runner_id = ? AND list = 'due' AND kind = 'order' AND model_id IS NOT NULL GROUP BY shop_id, model_id, uk_half, width, on_day
+ON DUPLICATE KEY UPDATE pairs = buying.pairs + VALUES(pairs)
+`
+
+func (q *Queries) AddToBuying(ctx context.Context, runnerID uint64) error {
+	_, err := q.db.ExecContext(ctx, addToBuying, runnerID)
+	return err
+}
+
 const addVerdictLine = `-- name: AddVerdictLine :exec
-INSERT INTO verdict_lines (shop_id, runner_id, fit_id, pair_id, model_id, list, kind, urgency, on_day, uk_half, width, label, words, detail) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+INSERT INTO verdict_lines (shop_id, runner_id, fit_id, pair_id, model_id, list, kind, urgency, on_day, uk_half, width, label, words, detail)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddVerdictLineParams struct {
@@ -91,33 +104,98 @@ func (q *Queries) AgedVerdicts(ctx context.Context, arg AgedVerdictsParams) ([]A
 	return items, nil
 }
 
+const buyingDrifts = `-- name: BuyingDrifts :many
+SELECT model_id, uk_half, width, on_day, CAST(SUM(kept) AS SIGNED) AS kept, CAST(SUM(ordered) AS SIGNED) AS ordered FROM (
+  SELECT k.model_id, k.uk_half, k.width, k.on_day, k.pairs AS kept, 0 AS ordered FROM buying k WHERE k.shop_id = ?
+  UNION ALL
+  SELECT v.model_id, v.uk_half, v.width, v.on_day, 0, 1 FROM verdict_lines v
+  WHERE v.shop_id = ? AND v.list = 'due' AND v.kind = 'order' AND v.model_id IS NOT NULL
+) both_sides GROUP BY model_id, uk_half, width, on_day HAVING SUM(kept) <> SUM(ordered) LIMIT ?
+`
+
+type BuyingDriftsParams struct {
+	ShopID uint64
+	Limit  int32
+}
+
+type BuyingDriftsRow struct {
+	ModelID uint64
+	UkHalf  int16
+	Width   string
+	OnDay   time.Time
+	Kept    int64
+	Ordered int64
+}
+
+// Where the sums kept and the orders they are made of differ.
+func (q *Queries) BuyingDrifts(ctx context.Context, arg BuyingDriftsParams) ([]BuyingDriftsRow, error) {
+	rows, err := q.db.QueryContext(ctx, buyingDrifts, arg.ShopID, arg.ShopID, arg.Limit)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []BuyingDriftsRow
+	for rows.Next() {
+		var i BuyingDriftsRow
+		if err := rows.Scan(
+			&i.ModelID,
+			&i.UkHalf,
+			&i.Width,
+			&i.OnDay,
+			&i.Kept,
+			&i.Ordered,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const buyingLines = `-- name: BuyingLines :many
-SELECT model_id, uk_half, width, MIN(on_day) AS by_day, COUNT(*) AS pairs
-FROM verdict_lines FORCE INDEX (verdict_lines_buying) WHERE shop_id = ? AND list = 'due' AND kind = 'order' AND on_day <= ?
-GROUP BY model_id, uk_half, width ORDER BY by_day, model_id, uk_half, width LIMIT ? OFFSET ?
+SELECT b.model_id, b.uk_half, b.width, MIN(b.on_day) AS by_day, CAST(SUM(b.pairs) AS SIGNED) AS pairs FROM (
+  SELECT f.model_id, f.uk_half, f.width, MIN(f.on_day) AS first_day FROM (
+    SELECT d.model_id, d.uk_half, d.width, d.on_day FROM buying d FORCE INDEX (buying_day)
+    WHERE d.shop_id = ? AND d.on_day <= ? AND d.pairs > 0
+    ORDER BY d.on_day, d.model_id, d.uk_half, d.width LIMIT ?
+  ) f GROUP BY f.model_id, f.uk_half, f.width ORDER BY first_day, f.model_id, f.uk_half, f.width LIMIT ? OFFSET ?
+) g JOIN buying b ON b.model_id = g.model_id AND b.uk_half = g.uk_half AND b.width = g.width
+WHERE b.shop_id = ? AND b.on_day <= ? AND b.pairs > 0
+GROUP BY b.model_id, b.uk_half, b.width ORDER BY by_day, b.model_id, b.uk_half, b.width
 `
 
 type BuyingLinesParams struct {
-	ShopID uint64
-	OnDay  time.Time
-	Limit  int32
-	Offset int32
+	ShopID  uint64
+	Last    time.Time
+	Limit   int32
+	Limit_2 int32
+	Offset  int32
 }
 
 type BuyingLinesRow struct {
-	ModelID sql.NullInt64
+	ModelID uint64
 	UkHalf  int16
 	Width   string
 	ByDay   interface{}
 	Pairs   int64
 }
 
+// The models and sizes that are wanted first are looked for among the first days alone: seen.
 func (q *Queries) BuyingLines(ctx context.Context, arg BuyingLinesParams) ([]BuyingLinesRow, error) {
 	rows, err := q.db.QueryContext(ctx, buyingLines,
 		arg.ShopID,
-		arg.OnDay,
+		arg.Last,
 		arg.Limit,
+		arg.Limit_2,
 		arg.Offset,
+		arg.ShopID,
+		arg.Last,
 	)
 	if err != nil {
 		return nil, err
@@ -146,6 +224,15 @@ func (q *Queries) BuyingLines(ctx context.Context, arg BuyingLinesParams) ([]Buy
 	return items, nil
 }
 
+const clearBuying = `-- name: ClearBuying :exec
+DELETE FROM buying WHERE shop_id = ? AND pairs = 0
+`
+
+func (q *Queries) ClearBuying(ctx context.Context, shopID uint64) error {
+	_, err := q.db.ExecContext(ctx, clearBuying, shopID)
+	return err
+}
+
 const dropVerdictLines = `-- name: DropVerdictLines :exec
 DELETE FROM verdict_lines WHERE runner_id = ?
 `
@@ -156,7 +243,8 @@ func (q *Queries) DropVerdictLines(ctx context.Context, runnerID uint64) error {
 }
 
 const dueLines = `-- name: DueLines :many
-SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.on_day, l.words, l.detail, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind) JOIN runners r ON r.id = l.runner_id
+SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.on_day, l.words, l.detail, r.name AS runner
+FROM verdict_lines l FORCE INDEX (verdict_lines_day) JOIN runners r ON r.id = l.runner_id
 WHERE l.shop_id = ? AND l.list = 'due' AND l.on_day <= ? ORDER BY l.on_day, l.id LIMIT ? OFFSET ?
 `
 
@@ -218,7 +306,8 @@ func (q *Queries) DueLines(ctx context.Context, arg DueLinesParams) ([]DueLinesR
 }
 
 const dueLinesOfKind = `-- name: DueLinesOfKind :many
-SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.on_day, l.words, l.detail, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind) JOIN runners r ON r.id = l.runner_id
+SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.on_day, l.words, l.detail, r.name AS runner
+FROM verdict_lines l FORCE INDEX (verdict_lines_kind) JOIN runners r ON r.id = l.runner_id
 WHERE l.shop_id = ? AND l.list = 'due' AND l.kind = ? AND l.on_day <= ? ORDER BY l.on_day, l.id LIMIT ? OFFSET ?
 `
 
@@ -282,7 +371,8 @@ func (q *Queries) DueLinesOfKind(ctx context.Context, arg DueLinesOfKindParams) 
 }
 
 const endingLines = `-- name: EndingLines :many
-SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.words, l.detail, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind) JOIN runners r ON r.id = l.runner_id
+SELECT l.id, l.runner_id, l.fit_id, l.pair_id, l.kind, l.words, l.detail, r.name AS runner
+FROM verdict_lines l FORCE INDEX (verdict_lines_ending) JOIN runners r ON r.id = l.runner_id
 WHERE l.shop_id = ? AND l.list = 'ending' ORDER BY l.urgency, l.id LIMIT ? OFFSET ?
 `
 
@@ -337,7 +427,8 @@ func (q *Queries) EndingLines(ctx context.Context, arg EndingLinesParams) ([]End
 
 const ordersFrom = `-- name: OrdersFrom :many
 SELECT l.model_id, l.uk_half, l.width, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind) JOIN runners r ON r.id = l.runner_id
-WHERE l.shop_id = ? AND l.list = 'due' AND l.kind = 'order' AND l.on_day >= ? AND l.on_day <= ? ORDER BY l.on_day, l.id LIMIT ?
+WHERE l.shop_id = ? AND l.list = 'due' AND l.kind = 'order' AND l.on_day >= ? AND l.on_day <= ?
+ORDER BY l.on_day, l.id LIMIT ?
 `
 
 type OrdersFromParams struct {
@@ -448,6 +539,19 @@ func (q *Queries) StaleVerdicts(ctx context.Context, arg StaleVerdictsParams) ([
 	return items, nil
 }
 
+const takeFromBuying = `-- name: TakeFromBuying :exec
+UPDATE buying b JOIN (
+  SELECT shop_id, model_id, uk_half, width, on_day, COUNT(*) AS orders FROM verdict_lines
+  WHERE runner_id = ? AND list = 'due' AND kind = 'order' AND model_id IS NOT NULL GROUP BY shop_id, model_id, uk_half, width, on_day
+) o ON o.shop_id = b.shop_id AND o.model_id = b.model_id AND o.uk_half = b.uk_half AND o.width = b.width AND o.on_day = b.on_day
+SET b.pairs = b.pairs - o.orders
+`
+
+func (q *Queries) TakeFromBuying(ctx context.Context, runnerID uint64) error {
+	_, err := q.db.ExecContext(ctx, takeFromBuying, runnerID)
+	return err
+}
+
 const touchVerdict = `-- name: TouchVerdict :exec
 INSERT INTO verdicts (runner_id, shop_id, stale) VALUES (?, ?, TRUE) ON DUPLICATE KEY UPDATE stale = TRUE, change_no = change_no + 1
 `
@@ -472,7 +576,8 @@ func (q *Queries) TouchVerdictsOfShop(ctx context.Context, shopID uint64) error 
 }
 
 const verdictFaults = `-- name: VerdictFaults :many
-SELECT v.runner_id, v.fault, r.name AS runner FROM verdicts v JOIN runners r ON r.id = v.runner_id WHERE v.shop_id = ? AND v.fault > '' ORDER BY v.fault, v.runner_id LIMIT ?
+SELECT v.runner_id, v.fault, r.name AS runner FROM verdicts v JOIN runners r ON r.id = v.runner_id
+WHERE v.shop_id = ? AND v.fault > '' ORDER BY v.fault, v.runner_id LIMIT ?
 `
 
 type VerdictFaultsParams struct {
