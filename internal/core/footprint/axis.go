@@ -1,0 +1,150 @@
+package footprint
+
+import (
+	"math"
+	"slices"
+
+	"trevik/internal/core/term"
+)
+
+// heelMiddle is the centre of the largest circle in the rear of the print.
+func (f *foot) heelMiddle() Point {
+	a := f.about()
+	depth := distance(f.body, false)
+	var best Point
+	most := -1.0
+	f.each(func(x, y float64) {
+		if a.past(x, y) < 0.34*a.length() {
+			if d := float64(depth.at(int(x), int(y))); d > most {
+				most, best = d, Point{x, y}
+			}
+		}
+	})
+	// The middle of all places that are nearly as deep steadies it.
+	var sx, sy, n float64
+	f.each(func(x, y float64) {
+		if math.Hypot(x-best.X, y-best.Y) < most*0.5 && float64(depth.at(int(x), int(y))) > most-1.2 {
+			sx, sy, n = sx+x, sy+y, n+1
+		}
+	})
+	if n == 0 {
+		return best
+	}
+	return Point{sx / n, sy / n}
+}
+
+// inner tells on which side of the heel–toe direction the inner edge lies: 1 when
+// to the right of it as the picture is seen (a left foot), -1 otherwise; told is
+// how clear that is, 0 to 1. The largest toe is the inner one; the arch is hollow
+// on the inner side.
+func (f *foot) inner(heel Point) (sign, told float64) {
+	a := f.ahead(heel)
+	evidence := f.innerByToes(a) + f.innerByArch(a)
+	sign = 1
+	if evidence < 0 {
+		sign = -1
+	}
+	return sign, min(1, math.Abs(evidence))
+}
+
+// innerByToes is what the toes say of the inner edge: above 0 it is to the right.
+func (f *foot) innerByToes(a frame) (evidence float64) {
+	if len(f.toes) < 2 {
+		return 0
+	}
+	big, second := 0, 0
+	mean := 0.0
+	for i, t := range f.toes {
+		if len(t.at) > len(f.toes[big].at) {
+			big = i
+		}
+		mean += a.off(t.cx, t.cy) / float64(len(f.toes))
+	}
+	for i, t := range f.toes {
+		if i != big {
+			second = max(second, len(t.at))
+		}
+	}
+	off := func(t *toe) float64 { return a.off(t.cx, t.cy) }
+	clear := min(1, float64(len(f.toes[big].at))/float64(max(1, second))-1)
+	if spread := off(f.toes[len(f.toes)-1]) - off(f.toes[0]); spread != 0 {
+		evidence += 1.2 * clear * (off(f.toes[big]) - mean) / math.Abs(spread) * 2
+	}
+	// Toes run back towards the outer side.
+	if len(f.toes) >= 4 {
+		var sx, sy, sxx, sxy float64
+		for _, t := range f.toes {
+			x, y := off(t), a.past(t.cx, t.cy)
+			sx, sy, sxx, sxy = sx+x, sy+y, sxx+x*x, sxy+x*y
+		}
+		n := float64(len(f.toes))
+		if v := sxx - sx*sx/n; v > 0 {
+			evidence += 0.8 * max(-1, min(1, 2*(sxy-sx*sy/n)/v))
+		}
+	}
+	return evidence
+}
+
+// innerByArch is what the hollow of the arch says of the inner edge: against the line from heel to
+// ball, the middle lies to the outer side.
+func (f *foot) innerByArch(a frame) float64 {
+	var m, nm, b, nb float64
+	f.each(func(x, y float64) {
+		switch t := a.share(x, y); {
+		case t > 0.36 && t < 0.62:
+			m, nm = m+a.off(x, y), nm+1
+		case t > 0.7 && t < 0.95:
+			b, nb = b+a.off(x, y), nb+1
+		}
+	})
+	if nm == 0 || nb == 0 {
+		return 0
+	}
+	off := m/nm - 0.55*b/nb
+	return -1.5 * max(-0.6, min(0.6, off/(0.12*a.length())))
+}
+
+func sideOf(sign float64) term.Side {
+	if sign > 0 {
+		return term.Left
+	}
+	return term.Right
+}
+
+// secondToe is the tip of the second toe; without toes the front of the ball at
+// the place where that toe would stand.
+func (f *foot) secondToe(heel Point, sign float64) Point {
+	a := f.framed(heel, f.dir, Point{-f.dir.Y * sign, f.dir.X * sign})
+	toes := slices.Clone(f.toes)
+	slices.SortFunc(toes, func(p, q *toe) int { return int(math.Copysign(1, a.off(q.cx, q.cy)-a.off(p.cx, p.cy))) })
+	if len(toes) >= 2 {
+		return f.tipOf(toes[1], heel)
+	}
+	// By the ball: the second toe stands some 36 % of its width from the inner edge.
+	inner, outer := math.Inf(-1), math.Inf(1)
+	f.each(func(x, y float64) {
+		if a.share(x, y) > 0.66 {
+			inner, outer = max(inner, a.off(x, y)), min(outer, a.off(x, y))
+		}
+	})
+	return a.place(a.hi*1.12, inner-0.36*(inner-outer))
+}
+
+// tipOf is a toe's farthest place from the heel, steadied over its front.
+func (f *foot) tipOf(t *toe, heel Point) Point {
+	dir := Point{t.cx - heel.X, t.cy - heel.Y}
+	n := math.Hypot(dir.X, dir.Y)
+	dir = Point{dir.X / n, dir.Y / n}
+	far := math.Inf(-1)
+	for _, i := range t.at {
+		far = max(far, (float64(i%f.w)-heel.X)*dir.X+(float64(i/f.w)-heel.Y)*dir.Y)
+	}
+	var sx, sy, m float64
+	for _, i := range t.at {
+		x, y := float64(i%f.w), float64(i/f.w)
+		if (x-heel.X)*dir.X+(y-heel.Y)*dir.Y > far-1.5/f.unit {
+			sx, sy, m = sx+x, sy+y, m+1
+		}
+	}
+	return Point{sx / m, sy / m}
+}
