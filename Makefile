@@ -14,7 +14,7 @@ FONT_FILES := \
 # What works at once with others, and the pages that are asked for at once, under the race detector.
 RACED := -timeout 15m -run 'Test(Each|Failing|Restart|Cancel|Kilometres|Last|Two|Taking|Import|Twice|Race|Wet|Open)' ./internal/jobs ./internal/app/suite ./internal/web
 
-.PHONY: demo test build assets generate stale bench fuzz screenshots clean
+.PHONY: demo test build assets generate stale columns bench fuzz screenshots clean
 
 demo: $(BIN)
 	$(BIN) demo
@@ -23,7 +23,7 @@ test: $(BIN) node_modules/.package-lock.json
 	./tools/need mariadb-server chromium ffmpeg gcc libc6-dev
 	$(GO) vet ./...
 	test -z "$$(gofmt -l cmd internal)" || { gofmt -l cmd internal; exit 1; }
-	$(MAKE) stale
+	$(MAKE) stale columns
 	$(GO) test ./...
 	CGO_ENABLED=1 $(GO) test -race $(RACED)
 	npm run e2e
@@ -59,6 +59,12 @@ generate:
 
 stale:
 	cd internal/store && CGO_ENABLED=0 $(GO) tool -modfile=../../tools/go.mod sqlc diff
+
+# Lines of code, styles and pages that are longer than 140 columns.
+columns:
+	@! find cmd internal e2e \( -name '*.go' -o -name '*.html' -o -name '*.css' -o -name '*.js' -o -name '*.mjs' -o -name '*.sql' \) \
+		! -path '*/store/db/*' ! -path '$(STATIC)/app.css' ! -path '$(STATIC)/htmx.min.js' -exec env LC_ALL=C awk \
+		'{ s = $$0; gsub(/[\200-\277]/, "", s) } length(s) > 140 { print FILENAME ":" FNR ": " length(s) " columns" }' {} + | grep .
 
 bench: $(BIN)
 	$(GO) test -run '^$$' -bench . -benchmem ./...

@@ -2,7 +2,8 @@ import { expect, test } from "./fixtures.mjs";
 import { browser, signIn } from "./trevik.mjs";
 
 // The browser's own test pattern stands in for the device's camera.
-test.use({ launchOptions: { ...browser, args: [...browser.args, "--use-fake-device-for-media-stream=fps=30", "--use-fake-ui-for-media-stream"] } });
+test.use({ launchOptions: { ...browser, args: [...browser.args, "--use-fake-device-for-media-stream=fps=30",
+  "--use-fake-ui-for-media-stream"] } });
 
 test("the device's camera films, and a film without dots says so and is marked by hand", async ({ page }) => {
   test.setTimeout(300_000); // a slow machine steps through a film slowly

@@ -13,7 +13,8 @@ const day = (back) => new Date(Date.now() - back * 86400000).toISOString().slice
 function watch(...options) {
   const dir = mkdtempSync(join(tmpdir(), "trevik-watch-"));
   execFileSync("bin/trevik", ["simulate", "watch", "--out", dir, "--until", day(1), ...options]);
-  return { dir, files: readdirSync(dir).filter((f) => f.endsWith(".gpx")).map((f) => join(dir, f)), csv: join(dir, "runs.csv"), gone: () => rmSync(dir, { recursive: true }) };
+  return { dir, files: readdirSync(dir).filter((f) => f.endsWith(".gpx")).map((f) => join(dir, f)), csv: join(dir, "runs.csv"), gone: () =>
+    rmSync(dir, { recursive: true }) };
 }
 
 test("runs come from many files with progress, go to their pair in one go, and a table is known again", async ({ page }) => {

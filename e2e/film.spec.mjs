@@ -15,9 +15,11 @@ test("a WebM film, from the file to the level of support", async ({ page }) => {
   test.setTimeout(300_000); // a slow machine steps through a film slowly
   const dir = mkdtempSync(path.join(root, ".trevik", "film-"));
   try {
-    execFileSync(path.join(root, "bin", "trevik"), ["simulate", "treadmill", "--out", dir, "--seed", "12", "--fps", "60", "--seconds", "3", "--width", "480", "--height", "360"]);
+    execFileSync(path.join(root, "bin", "trevik"), ["simulate", "treadmill", "--out", dir, "--seed", "12", "--fps", "60", "--seconds", "3",
+      "--width", "480", "--height", "360"]);
     const film = path.join(dir, "film.webm");
-    execFileSync("ffmpeg", ["-loglevel", "error", "-framerate", "60", "-i", path.join(dir, "%04d.jpg"), "-c:v", "libvpx", "-b:v", "6M", "-deadline", "realtime", film]);
+    execFileSync("ffmpeg", ["-loglevel", "error", "-framerate", "60", "-i", path.join(dir, "%04d.jpg"), "-c:v", "libvpx", "-b:v", "6M",
+      "-deadline", "realtime", film]);
     const truth = JSON.parse(readFileSync(path.join(dir, "truth.json"))).sides;
 
     await signIn(page);

@@ -40,7 +40,8 @@ export async function accessible(page) {
 export async function fits(page) {
   const beyond = await page.evaluate(() => {
     if (document.documentElement.scrollWidth <= window.innerWidth) return [];
-    return [...document.querySelectorAll("body *")].filter((e) => e.getBoundingClientRect().right > window.innerWidth + 1).map((e) => `${e.tagName}.${e.className}`);
+    return [...document.querySelectorAll("body *")].filter((e) => e.getBoundingClientRect().right > window.innerWidth + 1).map((e) =>
+      `${e.tagName}.${e.className}`);
   });
   expect(beyond.slice(0, 6), `${page.url()} at ${page.viewportSize().width}`).toEqual([]);
 }

@@ -8,7 +8,8 @@ const type = (page, label, value) =>
     await field.fill(value);
     await field.press("Tab");
   });
-const pick = (page, group, value) => saved(page, () => page.getByRole("radiogroup", { name: group, exact: true }).getByText(value, { exact: true }).click());
+const pick = (page, group, value) => saved(page, () => page.getByRole("radiogroup", { name: group, exact: true }).getByText(value,
+  { exact: true }).click());
 const select = (page, label, value) => saved(page, () => page.getByLabel(label, { exact: true }).selectOption(value));
 
 test("a whole fit, from walking in to the day of replacement", async ({ page }) => {
@@ -138,7 +139,8 @@ test("a whole fit, from walking in to the day of replacement", async ({ page }) 
 
   await station(page, "Card").click();
   const card = page.locator(".card");
-  for (const text of ["Sorrel Causeway", "262.5 mm", "Neutral", name, "Worn out around", "Order the next by", "Tried:"]) await expect(card).toContainText(text);
+  for (const text of ["Sorrel Causeway", "262.5 mm", "Neutral", name, "Worn out around", "Order the next by",
+    "Tried:"]) await expect(card).toContainText(text);
   await accessible(page);
   await page.emulateMedia({ media: "print" });
   await expect(page.locator(".rail")).toBeHidden();
@@ -172,14 +174,16 @@ test("every desk page, in both rooms and on smaller windows", async ({ page }) =
   await signIn(page, "isolde");
   for (const size of [{ width: 1280, height: 800 }, { width: 1024, height: 768 }, { width: 390, height: 844 }]) {
     await page.setViewportSize(size);
-    for (const path of ["/", "/runners", "/runners/1", "/new-fit", "/shoes", "/shop", "/fits/2/hello", "/fits/2/feet", "/fits/2/support", "/fits/2/shoes", "/fits/2/rotation", "/fits/2/distance", "/fits/2/card"]) {
+    for (const path of ["/", "/runners", "/runners/1", "/new-fit", "/shoes", "/shop", "/fits/2/hello", "/fits/2/feet", "/fits/2/support",
+      "/fits/2/shoes", "/fits/2/rotation", "/fits/2/distance", "/fits/2/card"]) {
       await page.goto(path);
       await fits(page);
     }
   }
   await page.setViewportSize({ width: 1280, height: 800 });
   await page.getByRole("button", { name: "dim room" }).click();
-  for (const path of ["/", "/runners", "/runners/1", "/shoes", "/shop", "/fits/2/feet", "/fits/2/support", "/fits/2/shoes", "/fits/2/distance", "/fits/6/support"]) {
+  for (const path of ["/", "/runners", "/runners/1", "/shoes", "/shop", "/fits/2/feet", "/fits/2/support", "/fits/2/shoes",
+    "/fits/2/distance", "/fits/6/support"]) {
     await page.goto(path);
     await expect(page.locator("html")).toHaveAttribute("data-theme", "dim");
     await accessible(page);

@@ -223,11 +223,13 @@ test("a run is made longer and split on the picture, one is added, and weeks dif
   const free = await page.evaluate(() => {
     const svg = document.querySelector("svg.weekboard");
     svg.scrollIntoView({ block: "center" });
-    const at = new DOMPoint(Number(svg.dataset.left) + (Number(svg.dataset.width) * (4 * 24 + 6)) / (7 * 24), 12).matrixTransform(svg.getScreenCTM());
+    const at = new DOMPoint(Number(svg.dataset.left) + (Number(svg.dataset.width) * (4 * 24 + 6)) / (7 * 24),
+      12).matrixTransform(svg.getScreenCTM());
     return [at.x, at.y];
   });
   await saved(page, () => page.mouse.dblclick(free[0], free[1]));
-  await expect(page.locator("select[name^='plan_day.']").filter({ has: page.locator("option[value=fri]:checked") }).last()).toHaveValue("fri");
+  const onFriday = page.locator("select[name^='plan_day.']").filter({ has: page.locator("option[value=fri]:checked") });
+  await expect(onFriday.last()).toHaveValue("fri");
   await page.keyboard.type("5");
   await saved(page, () => page.keyboard.press("Tab"));
   await expect(page.getByText("it does not count yet")).toBeVisible();

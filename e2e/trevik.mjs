@@ -9,7 +9,8 @@ export const password = "quay-and-causeway";
 
 export const browser = {
   executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium",
-  args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"],
+  args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync"],
 };
 
 /** Starts the demo in .trevik/<name>; resolves to its address and a stop function. */

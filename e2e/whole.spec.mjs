@@ -83,7 +83,8 @@ test("a whole fit takes under 120 taps and keys, the short path under 50", async
   await whole.pick("Its support", "neutral");
   await whole.pick("Felt right for six months", "yes");
   await station(page, whole, "3", "Feet");
-  for (const [label, mm] of [["Foot length, left, 1", "262"], ["Foot length, right, 1", "261"], ["Ball width, left, 1", "100"], ["Ball width, right, 1", "100"]]) await whole.fill(label, mm);
+  for (const [label, mm] of [["Foot length, left, 1", "262"], ["Foot length, right, 1", "261"], ["Ball width, left, 1", "100"],
+    ["Ball width, right, 1", "100"]]) await whole.fill(label, mm);
   await station(page, whole, "4", "Print");
   for (const side of ["left", "right"]) {
     await whole.pick(`Arch, ${side}`, "medium");
@@ -127,7 +128,8 @@ test("what comes after the sale, the sheets and the words work in every width an
       await page.getByRole("button", { name: "dim room" }).click();
       await expect(page.locator("html")).toHaveAttribute("data-theme", "dim");
     }
-    for (const path of ["/runners/2/care?place=heel", "/runners/2/care?ground=ice", "/sheets/lacing", "/sheets/strength", "/practice", "/due", "/learned", "/glossary", "/fits/2/distance", "/fits/2/distance?cupboard=1"]) {
+    for (const path of ["/runners/2/care?place=heel", "/runners/2/care?ground=ice", "/sheets/lacing", "/sheets/strength", "/practice",
+      "/due", "/learned", "/glossary", "/fits/2/distance", "/fits/2/distance?cupboard=1"]) {
       await page.goto(path);
       await accessible(page);
       for (const width of [1280, 1024]) {

@@ -146,7 +146,8 @@ func (c *Core) OnceBulk(ctx context.Context, who Actor, do func(*db.Queries, db.
 				return fault.List{{Field: "form", Text: "is another one than this token was made for; load the page again and send it once more"}}
 			}
 			if !bytes.Equal(was.Digest, f.Digest[:]) {
-				return fault.List{{Field: "form", Text: "was sent before with another content, and that was kept; load the page again to see it, then send this once more"}}
+				return fault.List{{Field: "form",
+					Text: "was sent before with another content, and that was kept; load the page again to see it, then send this once more"}}
 			}
 			result = was.Result
 			return nil

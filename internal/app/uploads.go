@@ -54,7 +54,8 @@ func (u Upload) Subject() string { return strconv.FormatUint(u.ID, 10) }
 
 // UploadOf is a row as an upload.
 func UploadOf(r db.Upload) Upload {
-	return Upload{r.ID, r.ShopID, uint64(r.RunnerID.Int64), r.Kind, r.Name, r.How, UploadState(r.State), r.Asked, r.Found, r.MadeBy, r.ByLink, r.MadeAt}
+	return Upload{r.ID, r.ShopID, uint64(r.RunnerID.Int64), r.Kind, r.Name, r.How, UploadState(r.State), r.Asked, r.Found, r.MadeBy, r.ByLink,
+		r.MadeAt}
 }
 
 // Mine says whether an upload is the person's, or the runner's who comes by their own page.
@@ -71,7 +72,8 @@ func Keep(ctx context.Context, q *db.Queries, upload uint64, number int, name st
 			return err
 		}
 		if n > 0 || piece == 0 {
-			if wrong := q.AddUploadPiece(ctx, db.AddUploadPieceParams{UploadID: upload, Number: int32(number), Piece: int32(piece), Name: FileName(name), Data: buf[:n]}); wrong != nil {
+			if wrong := q.AddUploadPiece(ctx, db.AddUploadPieceParams{UploadID: upload, Number: int32(number), Piece: int32(piece),
+				Name: FileName(name), Data: buf[:n]}); wrong != nil {
 				return wrong
 			}
 		}

@@ -59,7 +59,8 @@ func text(name string, needed bool, at func(*shoe.Model) *string) column {
 }
 
 func word[T ~string](name string, needed bool, at func(*shoe.Model) *T) column {
-	return column{name, needed, func(m *shoe.Model) string { return string(*at(m)) }, func(m *shoe.Model, s string) error { *at(m) = T(s); return nil }}
+	return column{name, needed, func(m *shoe.Model) string { return string(*at(m)) },
+		func(m *shoe.Model, s string) error { *at(m) = T(s); return nil }}
 }
 
 var errNumber = errors.New("is no number")
@@ -184,8 +185,13 @@ var columns = []column{
 	grade("flexibility", func(m *shoe.Model) *float64 { return &m.Flexibility }),
 	word("last_shape", true, func(m *shoe.Model) *term.LastShape { return &m.LastShape }),
 	word("volume", true, func(m *shoe.Model) *term.Volume { return &m.Volume }),
-	{"widths", true, func(m *shoe.Model) string { return strings.Join(m.Widths, " ") }, func(m *shoe.Model, s string) error { m.Widths = strings.Fields(s); return nil }},
-	{"sizes_uk", true, func(m *shoe.Model) string { return sizesText(m.SizesUK) }, func(m *shoe.Model, s string) (err error) { m.SizesUK, err = sizesOf(s); return err }},
+	{"widths", true, func(m *shoe.Model) string { return strings.Join(m.Widths, " ") },
+		func(m *shoe.Model, s string) error { m.Widths = strings.Fields(s); return nil }},
+	{"sizes_uk", true, func(m *shoe.Model) string { return sizesText(m.SizesUK) }, func(m *shoe.Model, s string) (err error) {
+		m.SizesUK,
+			err = sizesOf(s)
+		return err
+	}},
 	number("inner_length_offset_mm", false, func(m *shoe.Model) *float64 { return &m.InnerOffsetMM }),
 	number("lug_depth_mm", false, func(m *shoe.Model) *float64 { return &m.LugDepthMM }),
 	text("lug_spacing", false, func(m *shoe.Model) *string { return &m.LugSpacing }),
@@ -198,7 +204,11 @@ var columns = []column{
 	grade("upper_firmness", func(m *shoe.Model) *float64 { return &m.UpperFirmness }),
 	text("heel_counter", false, func(m *shoe.Model) *string { return &m.HeelCounter }),
 	maybe("median_life_km", func(m *shoe.Model) **float64 { return &m.MedianLifeKM }),
-	{"list_price", true, func(m *shoe.Model) string { return amount(m.ListPrice) }, func(m *shoe.Model, s string) (err error) { m.ListPrice, err = money(s); return err }},
+	{"list_price", true, func(m *shoe.Model) string { return amount(m.ListPrice) }, func(m *shoe.Model, s string) (err error) {
+		m.ListPrice,
+			err = money(s)
+		return err
+	}},
 	{"sale_price", false, func(m *shoe.Model) string {
 		if m.SalePrice == nil {
 			return ""
@@ -230,7 +240,11 @@ var columns = []column{
 		labels(m).EUShift = v
 		return err
 	}},
-	{"stock", false, func(m *shoe.Model) string { return StockText(m.Stock) }, func(m *shoe.Model, s string) (err error) { m.Stock, err = ParseStock(s); return err }},
+	{"stock", false, func(m *shoe.Model) string { return StockText(m.Stock) }, func(m *shoe.Model, s string) (err error) {
+		m.Stock,
+			err = ParseStock(s)
+		return err
+	}},
 	text("purpose", false, func(m *shoe.Model) *string { return &m.Purpose }),
 	text("notes", false, func(m *shoe.Model) *string { return &m.Notes }),
 }

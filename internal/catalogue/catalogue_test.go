@@ -27,7 +27,8 @@ func TestRoundTrip(t *testing.T) {
 	list := models(t)
 	list[0].Notes, list[1].Notes, list[2].Purpose = "=SUM(A1:A9)", "+49, and \"more\"\nin two lines", "@home; it's -5 outside"
 	list[3].Notes, list[4].Notes = "-3", "'=quoted already"
-	for name, write := range map[string]func(*bytes.Buffer) error{"csv": func(b *bytes.Buffer) error { return catalogue.WriteCSV(b, list) }, "json": func(b *bytes.Buffer) error { return catalogue.WriteJSON(b, list) }} {
+	for name, write := range map[string]func(*bytes.Buffer) error{"csv": func(b *bytes.Buffer) error { return catalogue.WriteCSV(b, list) },
+		"json": func(b *bytes.Buffer) error { return catalogue.WriteJSON(b, list) }} {
 		var b bytes.Buffer
 		if err := write(&b); err != nil {
 			t.Fatal(err)
@@ -130,7 +131,9 @@ func TestFaultsNameRowAndColumn(t *testing.T) {
 
 // Semicolons, decimal commas, a BOM and tabs are read as spreadsheets write them.
 func TestSpreadsheetsOfOtherLands(t *testing.T) {
-	for name, data := range map[string][]byte{"semicolons": csvOf(t, ";", "weight_g", "251,5", "list_price", "149,90"), "tabs": csvOf(t, "\t", "weight_g", "251.5", "list_price", "149.90"), "BOM": append([]byte("\ufeff"), csvOf(t, ",", "weight_g", "251.5", "list_price", "149.90")...)} {
+	for name, data := range map[string][]byte{"semicolons": csvOf(t, ";", "weight_g", "251,5", "list_price", "149,90"),
+		"tabs": csvOf(t, "\t", "weight_g", "251.5", "list_price", "149.90"),
+		"BOM":  append([]byte("\ufeff"), csvOf(t, ",", "weight_g", "251.5", "list_price", "149.90")...)} {
 		rows, err := catalogue.Read(data, "EUR", nil)
 		if err != nil || rows[0].Model.WeightG != 251.5 || rows[0].Model.ListPrice != 14990 {
 			t.Errorf("%s: %v", name, err)

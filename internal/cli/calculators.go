@@ -24,7 +24,8 @@ import (
 func (t *tool) sizeCmd() *cobra.Command {
 	var length, ball, htb, chart string
 	c := &cobra.Command{Use: "size", Short: "A foot's size on every scale, from its millimetres", Args: cobra.NoArgs,
-		Long:    "Size one standing foot: Mondopoint, US, UK, EU, cm, width letter and last length.\nThe larger of the foot length and heel-to-ball ÷ 0.73 decides.",
+		Long: "Size one standing foot: Mondopoint, US, UK, EU, cm, width letter and last length.\nThe larger of the foot length and " +
+			"heel-to-ball ÷ 0.73 decides.",
 		Example: "  trevik size --foot-mm 262.5 --ball-mm 100 --chart men --json",
 		RunE: func(c *cobra.Command, _ []string) error {
 			var l fault.List
@@ -75,7 +76,8 @@ func sizeTable(w io.Writer, s foot.Size) {
 }
 
 func (t *tool) supportCmd() *cobra.Command {
-	return t.asJSON(&cobra.Command{Use: "support EVIDENCE.json", Short: "How much support, by four schools, from the evidence", Args: cobra.ExactArgs(1),
+	return t.asJSON(&cobra.Command{Use: "support EVIDENCE.json", Short: "How much support, by four schools, from the evidence",
+		Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			var e support.Evidence
 			if err := t.read(args[0], &e); err != nil {
@@ -97,7 +99,8 @@ func supportTable(w io.Writer, a support.Answer) {
 		for _, s := range term.Schools {
 			rows = append(rows, [2]string{support.Words(string(s)), levelWords(a.Schools.Of(s).Level)})
 		}
-		rows = append(rows, [2]string{"Level (" + support.Words(string(a.Lead)) + " leads)", levelWords(a.Level)}, [2]string{"To try", strings.Join(support.WordsOf(a.Spread), ", ")})
+		rows = append(rows, [2]string{"Level (" + support.Words(string(a.Lead)) + " leads)", levelWords(a.Level)},
+			[2]string{"To try", strings.Join(support.WordsOf(a.Spread), ", ")})
 		table(w, rows)
 		for _, s := range term.Schools {
 			for _, r := range a.Schools.Of(s).Why {
@@ -127,7 +130,8 @@ func levelWords(l *term.Level) string {
 }
 
 func (t *tool) matchCmd() *cobra.Command {
-	return t.byHouse(t.asJSON(&cobra.Command{Use: "match REQUEST.json", Short: "Rank models for a runner, each with its size and room in mm", Args: cobra.ExactArgs(1),
+	return t.byHouse(t.asJSON(&cobra.Command{Use: "match REQUEST.json", Short: "Rank models for a runner, each with its size and room in mm",
+		Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			var r match.Request
 			if err := t.read(args[0], &r); err != nil {
@@ -159,7 +163,8 @@ func matchTable(w io.Writer, a match.Answer) {
 }
 
 func (t *tool) tryonCmd() *cobra.Command {
-	return t.asJSON(&cobra.Command{Use: "tryon COMPARISONS.json", Short: "Who leads a try-on, with what chance, and what to compare next", Args: cobra.ExactArgs(1),
+	return t.asJSON(&cobra.Command{Use: "tryon COMPARISONS.json", Short: "Who leads a try-on, with what chance, and what to compare next",
+		Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			var c tryon.Comparisons
 			if err := t.read(args[0], &c); err != nil {
@@ -188,7 +193,8 @@ func tryonTable(w io.Writer, a tryon.Answer) {
 }
 
 func (t *tool) rotateCmd() *cobra.Command {
-	return t.asJSON(&cobra.Command{Use: "rotate WEEK.json", Short: "The best set of pairs for a week of runs, proven", Args: cobra.ExactArgs(1),
+	return t.asJSON(&cobra.Command{Use: "rotate WEEK.json", Short: "The best set of pairs for a week of runs, proven",
+		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			var w rotation.Week
 			if err := t.read(args[0], &w); err != nil {
@@ -213,7 +219,8 @@ func rotateTable(w io.Writer, week rotation.Week, a rotation.Answer) {
 		fmt.Fprintf(tw, "%s\t%s %s\t%.1f\t%s\n", p.ID, p.Day, p.Start, p.KM, pair)
 	}
 	tw.Flush()
-	fmt.Fprintf(w, "%s: %.1f km covered, %d spent; buy %s\n", support.Words(a.Status), a.CoveredKM, a.Spent, cmp.Or(strings.Join(a.Buy, ", "), "nothing"))
+	fmt.Fprintf(w, "%s: %.1f km covered, %d spent; buy %s\n", support.Words(a.Status), a.CoveredKM, a.Spent,
+		cmp.Or(strings.Join(a.Buy, ", "), "nothing"))
 	for _, p := range a.Curve {
 		fmt.Fprintf(w, "With up to %d: %.1f km covered, %d spent\n", p.Pairs, p.CoveredKM, p.Spent)
 	}
@@ -224,7 +231,8 @@ func rotateTable(w io.Writer, week rotation.Week, a rotation.Answer) {
 }
 
 func (t *tool) wearCmd() *cobra.Command {
-	return t.byHouse(t.asJSON(&cobra.Command{Use: "wear PAIR.json", Short: "What is left of a pair, and when to order the next", Args: cobra.ExactArgs(1),
+	return t.byHouse(t.asJSON(&cobra.Command{Use: "wear PAIR.json", Short: "What is left of a pair, and when to order the next",
+		Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			var p wear.Pair
 			if err := t.read(args[0], &p); err != nil {
@@ -248,7 +256,8 @@ func wearTable(w io.Writer, a wear.Answer) {
 	}
 	table(w, [][2]string{
 		{"State", support.Words(string(a.State))}, {"Run", fmt.Sprintf("%.1f km (%.1f effective)", a.KM, a.EffectiveKM)},
-		{"Left, 1 in 10", fmt.Sprintf("%.0f km, %s", a.RemainingKM.P10, when(a.Dates.P10))}, {"Left, even", fmt.Sprintf("%.0f km, %s", a.RemainingKM.P50, when(a.Dates.P50))},
+		{"Left, 1 in 10", fmt.Sprintf("%.0f km, %s", a.RemainingKM.P10, when(a.Dates.P10))},
+		{"Left, even", fmt.Sprintf("%.0f km, %s", a.RemainingKM.P50, when(a.Dates.P50))},
 		{"Left, 9 in 10", fmt.Sprintf("%.0f km, %s", a.RemainingKM.P90, when(a.Dates.P90))}, {"Order by", when(a.OrderBy)},
 	})
 	for _, y := range a.Why {
@@ -258,7 +267,8 @@ func wearTable(w io.Writer, a wear.Answer) {
 }
 
 func (t *tool) transitionCmd() *cobra.Command {
-	return t.asJSON(&cobra.Command{Use: "transition CHANGE.json", Short: "Changing over to a very different shoe, week by week", Args: cobra.ExactArgs(1),
+	return t.asJSON(&cobra.Command{Use: "transition CHANGE.json", Short: "Changing over to a very different shoe, week by week",
+		Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			var c care.Change
 			if err := t.read(args[0], &c); err != nil {

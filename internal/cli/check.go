@@ -4,13 +4,15 @@ import (
 	"fmt"
 	"log/slog"
 	"time"
+
 	"trevik/internal/app/suite"
 
 	"github.com/spf13/cobra"
 )
 
 func (t *tool) checkCmd() *cobra.Command {
-	c := &cobra.Command{Use: "check", Short: "Look through every runner's runs and the buying list for sums that cannot be", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "check", Short: "Look through every runner's runs and the buying list for sums that cannot be",
+		Args: cobra.NoArgs,
 		Long: `Looks, for every runner of a shop, for a run that counts beside a part of it, parts that come to more than their whole,
 a run in a pair that is not its runner's, and a run that is there twice; and for a buying list that is not what the orders add
 up to. Exits with 1 where something is wrong.`}

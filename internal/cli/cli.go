@@ -50,7 +50,9 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	root.SetOut(out)
 	root.SetErr(errOut)
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
-	root.AddCommand(t.sizeCmd(), t.supportCmd(), t.matchCmd(), t.tryonCmd(), t.rotateCmd(), t.wearCmd(), t.transitionCmd(), t.footprintCmd(), t.gaitCmd(), t.sheetCmd(), t.simulateCmd(), t.versionCmd(), t.serveCmd(), t.demoCmd(), t.migrateCmd(), t.userCmd(), t.checkCmd(), t.exportCmd(), t.importCmd(), t.backupCmd(), t.restoreCmd(), t.practiceCmd())
+	root.AddCommand(t.sizeCmd(), t.supportCmd(), t.matchCmd(), t.tryonCmd(), t.rotateCmd(), t.wearCmd(), t.transitionCmd(), t.footprintCmd(),
+		t.gaitCmd(), t.sheetCmd(), t.simulateCmd(), t.versionCmd(), t.serveCmd(), t.demoCmd(), t.migrateCmd(), t.userCmd(), t.checkCmd(),
+		t.exportCmd(), t.importCmd(), t.backupCmd(), t.restoreCmd(), t.practiceCmd())
 	err := root.Execute()
 	var faults fault.List
 	var usage usageError
@@ -60,7 +62,8 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	case errors.As(err, &faults):
 		fmt.Fprintln(errOut, faults.Error())
 		return AtFault
-	case errors.As(err, &usage), strings.HasPrefix(err.Error(), "unknown command"), strings.Contains(err.Error(), "arg(s)"), strings.HasPrefix(err.Error(), "required flag"):
+	case errors.As(err, &usage), strings.HasPrefix(err.Error(), "unknown command"), strings.Contains(err.Error(), "arg(s)"),
+		strings.HasPrefix(err.Error(), "required flag"):
 		fmt.Fprintln(errOut, err)
 		return AtFault
 	}

@@ -35,7 +35,8 @@ func answer(t *testing.T, stdin string, args ...string) map[string]any {
 
 func TestSizeContract(t *testing.T) {
 	v := answer(t, "", "size", "--foot-mm", "262.5", "--ball-mm", "100", "--chart", "men")
-	for field, want := range map[string]any{"schema": "trevik.size/v1", "mondopoint_mm": 265.0, "chart": "men", "us": 9.0, "uk": 8.0, "eu": 42.0, "cm": 26.5, "width": "D", "last_mm": 279.4} {
+	for field, want := range map[string]any{"schema": "trevik.size/v1", "mondopoint_mm": 265.0, "chart": "men", "us": 9.0, "uk": 8.0,
+		"eu": 42.0, "cm": 26.5, "width": "D", "last_mm": 279.4} {
 		if v[field] != want {
 			t.Errorf("%s: %v, want %v", field, v[field], want)
 		}
@@ -48,9 +49,12 @@ func TestSizeContract(t *testing.T) {
 	}
 }
 
-const evidence = `{"schema":"trevik.evidence/v1","gait":{"left":{"band_probability":{"under":0,"neutral":0.7,"mild":0.3,"marked":0,"severe":0},"source":"run"},"right":{"source":"by_eye","band":"mild","certainty":"sure"}},
-"arch":{"left":{"arch_probability":{"high":0,"medium":0.2,"low":0.8}}},"navicular_drop_mm":{"left":6,"right":7},"knee_in_deg":{"left":4,"right":3},"wear":{"left":{"inner":0.6},"right":{},"shoe_level":"neutral"},
-"complaints":[{"place":"shin","side":"left","months_ago":2}],"comfortable_level":null,"ankles_give_outward":false,"flags":[],"surface":"road","trail_rule":"platform_only","lead":"comfort_first","race_in_days":null}`
+const evidence = `{"schema":"trevik.evidence/v1","gait":{"left":{"band_probability":{"under":0,"neutral":0.7,"mild":0.3,"marked":0,
+"severe":0},"source":"run"},"right":{"source":"by_eye","band":"mild","certainty":"sure"}},
+"arch":{"left":{"arch_probability":{"high":0,"medium":0.2,"low":0.8}}},"navicular_drop_mm":{"left":6,"right":7},"knee_in_deg":{"left":4,
+"right":3},"wear":{"left":{"inner":0.6},"right":{},"shoe_level":"neutral"},
+"complaints":[{"place":"shin","side":"left","months_ago":2}],"comfortable_level":null,"ankles_give_outward":false,"flags":[],
+"surface":"road","trail_rule":"platform_only","lead":"comfort_first","race_in_days":null}`
 
 func TestSupportContract(t *testing.T) {
 	v := answer(t, evidence, "support", "-")
@@ -78,12 +82,19 @@ func TestSupportContract(t *testing.T) {
 	}
 }
 
-const request = `{"schema":"trevik.request/v1","feet":{"left":{"length_mm":262.5,"ball_mm":100,"shape":"round","volume":"medium"},"right":{"length_mm":260.7,"ball_mm":99}},"chart":"men","sock":"medium",
-"kinds":[{"kind":"easy","ground":"road","share":0.7},{"kind":"race","ground":"road","share":0.3}],"surface":"road","conditions":[],"race_km":null,"level":"neutral","spread":["neutral"],"lead":"comfort_first","strike":"heel",
-"present":{"drop_mm":10,"stack_mm":34,"level":"neutral"},"likes":{"softness":4,"bounce":3},"mass_kg":71,"experience":"regular","complaints":[],"budget":{"amount":16000,"currency":"EUR","firm":true},"disliked":[],"weights":{},
+const request = `{"schema":"trevik.request/v1","feet":{"left":{"length_mm":262.5,"ball_mm":100,"shape":"round","volume":"medium"},
+"right":{"length_mm":260.7,"ball_mm":99}},"chart":"men","sock":"medium",
+"kinds":[{"kind":"easy","ground":"road","share":0.7},{"kind":"race","ground":"road","share":0.3}],"surface":"road","conditions":[],
+"race_km":null,"level":"neutral","spread":["neutral"],"lead":"comfort_first","strike":"heel",
+"present":{"drop_mm":10,"stack_mm":34,"level":"neutral"},"likes":{"softness":4,"bounce":3},"mass_kg":71,"experience":"regular",
+"complaints":[],"budget":{"amount":16000,"currency":"EUR","firm":true},"disliked":[],"weights":{},
 "settings":{"room":"finger","drop":"habit_and_strike"},"models":[
-{"id":"a","maker":"Norrbeck","name":"Skua","version":4,"chart":"men","surface":"road","class":"daily","level":"neutral","stack_heel_mm":34,"stack_forefoot_mm":24,"weight_g":262,"softness":3,"bounce":3,"last_shape":"standard","volume":"medium","widths":["D","E"],"sizes_uk":[7,7.5,8,8.5,9],"list_price":14900,"currency":"EUR"},
-{"id":"b","maker":"Ishkel","name":"Whimbrel","version":7,"chart":"men","surface":"road","class":"daily","level":"guidance","stack_heel_mm":35,"stack_forefoot_mm":25,"weight_g":282,"softness":3,"bounce":3,"last_shape":"standard","volume":"medium","widths":["D"],"sizes_uk":[8,8.5,9],"list_price":15400,"currency":"EUR"}]}`
+{"id":"a","maker":"Norrbeck","name":"Skua","version":4,"chart":"men","surface":"road","class":"daily","level":"neutral",
+"stack_heel_mm":34,"stack_forefoot_mm":24,"weight_g":262,"softness":3,"bounce":3,"last_shape":"standard","volume":"medium",
+"widths":["D","E"],"sizes_uk":[7,7.5,8,8.5,9],"list_price":14900,"currency":"EUR"},
+{"id":"b","maker":"Ishkel","name":"Whimbrel","version":7,"chart":"men","surface":"road","class":"daily","level":"guidance",
+"stack_heel_mm":35,"stack_forefoot_mm":25,"weight_g":282,"softness":3,"bounce":3,"last_shape":"standard","volume":"medium",
+"widths":["D"],"sizes_uk":[8,8.5,9],"list_price":15400,"currency":"EUR"}]}`
 
 func TestMatchContract(t *testing.T) {
 	v := answer(t, request, "match", "-")
@@ -93,7 +104,8 @@ func TestMatchContract(t *testing.T) {
 	}
 	first := ranked[0].(map[string]any)
 	size := first["size"].(map[string]any)
-	if first["model"] != "a" || size["us"] != 9.5 || size["uk"] != 8.5 || size["eu"] != 42.5 || size["width"] != "D" || first["worst_kind"] != "race" {
+	if first["model"] != "a" || size["us"] != 9.5 || size["uk"] != 8.5 || size["eu"] != 42.5 || size["width"] != "D" ||
+		first["worst_kind"] != "race" {
 		t.Errorf("%v", first)
 	}
 	if e, there := first["earlier"]; !there || e != nil || len(first["marks"].([]any)) != 10 {
@@ -104,8 +116,11 @@ func TestMatchContract(t *testing.T) {
 	}
 }
 
-const pair = `{"schema":"trevik.pair/v1","class":"daily","median_km":null,"price":14000,"heel_stack_mm":34,"first_worn":"2026-06-01","today":"2026-11-24","runner":{"mass_kg":71,"strike":"heel","history":[{"class":"daily","effective_km":540}]},
-"runs":[{"date":"2026-06-02","km":8,"ground":"road","kind":"easy","wet":false,"temp_c":18,"hours_since_last":48}],"lifting_hours":0,"surface":"road","rest_hours":24,"inspections":[{"date":"2026-09-01","tread":0.4,"bounce":0.5,"upper":null,"evenness":0.2,"beside_fresh":false,"faults":[]}],
+const pair = `{"schema":"trevik.pair/v1","class":"daily","median_km":null,"price":14000,"heel_stack_mm":34,"first_worn":"2026-06-01",
+"today":"2026-11-24","runner":{"mass_kg":71,"strike":"heel","history":[{"class":"daily","effective_km":540}]},
+"runs":[{"date":"2026-06-02","km":8,"ground":"road","kind":"easy","wet":false,"temp_c":18,"hours_since_last":48}],"lifting_hours":0,
+"surface":"road","rest_hours":24,"inspections":[{"date":"2026-09-01","tread":0.4,"bounce":0.5,"upper":null,"evenness":0.2,
+"beside_fresh":false,"faults":[]}],
 "plan_weekly_km":[20,22,25],"races":[{"date":"2027-03-14","km":42.2}],"delivery_days":7,"break_in_km":40}`
 
 func TestWearContract(t *testing.T) {
@@ -149,10 +164,11 @@ func TestFaults(t *testing.T) {
 		"empty":            {"", []string{"match", "-"}, []string{"input"}},
 		"unknown field":    {`{"schema":"trevik.pair/v1","colour":"red"}`, []string{"wear", "-"}, []string{"colour"}},
 		"another's schema": {`{"schema":"trevik.week/v1","class":"daily","today":"2026-11-24"}`, []string{"wear", "-"}, []string{"schema"}},
-		"bad chances":      {strings.Replace(evidence, "0.7", "0.5", 1), []string{"support", "-", "--json"}, []string{"gait.left.band_probability"}},
-		"negative length":  {strings.Replace(request, "262.5", "-262.5", 1), []string{"match", "-", "--json"}, []string{"feet.left.length_mm"}},
-		"negative km":      {strings.Replace(pair, `"km":8`, `"km":-8`, 1), []string{"wear", "-", "--json"}, []string{"runs[0].km"}},
-		"no DSN":           {"", []string{"migrate", "--dsn", ""}, []string{"dsn"}},
+		"bad chances": {strings.Replace(evidence, "0.7", "0.5", 1), []string{"support", "-", "--json"},
+			[]string{"gait.left.band_probability"}},
+		"negative length": {strings.Replace(request, "262.5", "-262.5", 1), []string{"match", "-", "--json"}, []string{"feet.left.length_mm"}},
+		"negative km":     {strings.Replace(pair, `"km":8`, `"km":-8`, 1), []string{"wear", "-", "--json"}, []string{"runs[0].km"}},
+		"no DSN":          {"", []string{"migrate", "--dsn", ""}, []string{"dsn"}},
 	} {
 		code, out, errOut := call(c.stdin, c.args...)
 		if code != AtFault || out != "" {
@@ -177,8 +193,10 @@ func TestTablesForPeople(t *testing.T) {
 		args  []string
 		want  string
 	}{
-		"size": {"", []string{"size", "--foot-mm", "262.5", "--chart", "men"}, "Mondopoint"}, "support": {evidence, []string{"support", "-"}, "comfort first"},
-		"refer": {`{"flags":["limp"]}`, []string{"support", "-"}, "clinician"}, "match": {request, []string{"match", "-"}, "Ruled out: b"}, "wear": {pair, []string{"wear", "-"}, "Order by"}, "version": {"", []string{"version"}, "trevik"},
+		"size": {"", []string{"size", "--foot-mm", "262.5", "--chart", "men"}, "Mondopoint"}, "support": {evidence, []string{"support", "-"},
+			"comfort first"},
+		"refer": {`{"flags":["limp"]}`, []string{"support", "-"}, "clinician"}, "match": {request, []string{"match", "-"}, "Ruled out: b"},
+		"wear": {pair, []string{"wear", "-"}, "Order by"}, "version": {"", []string{"version"}, "trevik"},
 	} {
 		if code, out, errOut := call(c.stdin, c.args...); code != Answered || !strings.Contains(out, c.want) {
 			t.Errorf("%s: exit %d %q %q", name, code, out, errOut)
@@ -220,7 +238,8 @@ func TestScannerAndFootprint(t *testing.T) {
 	for _, side := range []string{"left", "right"} {
 		v := answer(t, "", "footprint", filepath.Join(dir, "a", side+".png"))
 		want := truth.Prints[side]
-		if v["foot"] != side || v["scale"].(map[string]any)["source"] != "sheet" || math.Abs(v["arch_index"].(float64)-want.ArchIndex) > 0.005 || math.Abs(v["length_mm"].(float64)-want.LengthMM) > 1 {
+		if v["foot"] != side || v["scale"].(map[string]any)["source"] != "sheet" || math.Abs(v["arch_index"].(float64)-want.ArchIndex) > 0.005 ||
+			math.Abs(v["length_mm"].(float64)-want.LengthMM) > 1 {
 			t.Errorf("%s: %v %v %v, want %+v", side, v["foot"], v["arch_index"], v["length_mm"], want)
 		}
 		for _, field := range []string{"thirds", "outline", "toes"} {
@@ -293,7 +312,9 @@ func TestTreadmillAndGait(t *testing.T) {
 			t.Errorf("%s differs for the same seed", name)
 		}
 	}
-	for _, bad := range [][]string{{"gait", filepath.Join(dir, "none")}, {"gait", filepath.Join(dir, "truth.json")}, {"simulate", "treadmill"}, {"simulate", "treadmill", "--out", again, "--view", "top"}, {"simulate", "treadmill", "--out", again, "--fps", "9"}} {
+	for _, bad := range [][]string{{"gait", filepath.Join(dir, "none")}, {"gait", filepath.Join(dir, "truth.json")},
+		{"simulate", "treadmill"}, {"simulate", "treadmill", "--out", again, "--view", "top"}, {"simulate", "treadmill", "--out", again, "--fps",
+			"9"}} {
 		if code, out, errs := call("", bad...); code != 2 || out != "" || errs == "" {
 			t.Errorf("%v: exit %d, %q, %q", bad, code, out, errs)
 		}
@@ -315,7 +336,8 @@ func TestHouseFile(t *testing.T) {
 	if math.Abs(v["sizing_mm"].(float64)-265.3) > 0.06 {
 		t.Errorf("sizing by %v", v["sizing_mm"])
 	}
-	pair := `{"schema":"trevik.pair/v1","class":"daily","today":"2026-11-24","runs":[{"date":"2026-06-02","km":100,"ground":"road","kind":"easy"}]}`
+	pair := `{"schema":"trevik.pair/v1","class":"daily","today":"2026-11-24","runs":[{"date":"2026-06-02","km":100,"ground":"road",
+	"kind":"easy"}]}`
 	shipped, own := answer(t, pair, "wear", "-"), answer(t, pair, "wear", "-", "--house", file)
 	half := func(v map[string]any) float64 { return v["life_km"].(map[string]any)["p50"].(float64) }
 	if math.Abs(half(own)-2*half(shipped)) > 0.01 {
@@ -325,55 +347,67 @@ func TestHouseFile(t *testing.T) {
 		t.Errorf("by distance %v km are left", left)
 	}
 	write(`{"schema":"trevik.house/v1","values":{"feet.ball_share":7}}`)
-	if code, out, errOut := call("", "size", "--foot-mm", "262.5", "--chart", "men", "--house", file); code != AtFault || out != "" || !strings.Contains(errOut, "house.values.feet.ball_share: is 7; allowed is 0.6 to 0.8") {
+	if code, out, errOut := call("", "size", "--foot-mm", "262.5", "--chart", "men", "--house", file); code != AtFault || out != "" ||
+		!strings.Contains(errOut, "house.values.feet.ball_share: is 7; allowed is 0.6 to 0.8") {
 		t.Errorf("%d %q %q", code, out, errOut)
 	}
-	if code, _, errOut := call("", "size", "--foot-mm", "262.5", "--chart", "men", "--house", file+".not"); code != AtFault || !strings.Contains(errOut, "house.file: cannot be opened") {
+	if code, _, errOut := call("", "size", "--foot-mm", "262.5", "--chart", "men", "--house", file+".not"); code != AtFault ||
+		!strings.Contains(errOut, "house.file: cannot be opened") {
 		t.Errorf("%d %q", code, errOut)
 	}
 }
 
 func TestTryonContract(t *testing.T) {
-	v := answer(t, `{"schema":"trevik.tryon/v1","pairs":["a","b","c"],"wins":[{"winner":"a","loser":"b"},{"even":["a","c"]}],"seed":1}`, "tryon", "-")
+	v := answer(t, `{"schema":"trevik.tryon/v1","pairs":["a","b","c"],"wins":[{"winner":"a","loser":"b"},{"even":["a","c"]}],"seed":1}`,
+		"tryon", "-")
 	if v["schema"] != "trevik.tryon-answer/v1" || len(v["ranked"].([]any)) != 3 || len(v["next"].([]any)) != 2 {
 		t.Errorf("%v", v)
 	}
 	first := v["ranked"].([]any)[0].(map[string]any)
-	if first["pair"] != "a" || first["log_strength"].(float64) <= 0 || first["sd"].(float64) <= 0 || v["p_best"].(map[string]any)["a"].(float64) < 0.4 {
+	if first["pair"] != "a" || first["log_strength"].(float64) <= 0 || first["sd"].(float64) <= 0 ||
+		v["p_best"].(map[string]any)["a"].(float64) < 0.4 {
 		t.Errorf("%v", v)
 	}
 	if _, ok := v["stop"].(bool); !ok {
 		t.Errorf("%v", v)
 	}
-	if code, out, errOut := call(`{"pairs":["a","b"],"wins":[{"winner":"a","loser":"z"}]}`, "tryon", "-", "--json"); code != AtFault || out != "" || !strings.Contains(errOut, "wins[0].loser") {
+	if code, out, errOut := call(`{"pairs":["a","b"],"wins":[{"winner":"a","loser":"z"}]}`, "tryon", "-", "--json"); code != AtFault ||
+		out != "" || !strings.Contains(errOut, "wins[0].loser") {
 		t.Errorf("%d %q %q", code, out, errOut)
 	}
-	if code, out, _ := call(`{"pairs":["a","b"],"wins":[{"winner":"a","loser":"b"}]}`, "tryon", "-"); code != Answered || !strings.Contains(out, "Next: a against b") {
+	if code, out, _ := call(`{"pairs":["a","b"],"wins":[{"winner":"a","loser":"b"}]}`, "tryon", "-"); code != Answered ||
+		!strings.Contains(out, "Next: a against b") {
 		t.Errorf("%d %q", code, out)
 	}
 }
 
 func TestRotateContract(t *testing.T) {
 	week := `{"schema":"trevik.week/v1","budget":32000,"currency":"EUR","max_pairs":3,"min_suit":0.5,"rest_hours":24,
-"parts":[{"id":"tue-reps","run":"tue","day":"tue","start":"18:30","minutes":40,"km":6,"kind":"intervals","ground":"track"},{"id":"sun-long","run":"sun","day":"sun","start":"09:00","km":18,"kind":"long","ground":"road"}],
-"pairs":[{"id":"a","owned":true,"price":0,"rest_hours":24,"max_run_km":null,"life_km":300,"suitability":[{"kind":"long","ground":"road","value":0.9}]},{"id":"b","owned":false,"price":14000,"suitability":[{"kind":"intervals","ground":"track","value":0.8}]}]}`
+"parts":[{"id":"tue-reps","run":"tue","day":"tue","start":"18:30","minutes":40,"km":6,"kind":"intervals","ground":"track"},
+{"id":"sun-long","run":"sun","day":"sun","start":"09:00","km":18,"kind":"long","ground":"road"}],
+"pairs":[{"id":"a","owned":true,"price":0,"rest_hours":24,"max_run_km":null,"life_km":300,"suitability":[{"kind":"long","ground":"road",
+"value":0.9}]},{"id":"b","owned":false,"price":14000,"suitability":[{"kind":"intervals","ground":"track","value":0.8}]}]}`
 	v := answer(t, week, "rotate", "-")
-	for field, want := range map[string]any{"schema": "trevik.rotation/v1", "status": "optimal", "covered_km": 24.0, "suit_km": 21.0, "spent": 14000.0} {
+	for field, want := range map[string]any{"schema": "trevik.rotation/v1", "status": "optimal", "covered_km": 24.0, "suit_km": 21.0,
+		"spent": 14000.0} {
 		if v[field] != want {
 			t.Errorf("%s: %v, want %v", field, v[field], want)
 		}
 	}
-	if v["assign"].(map[string]any)["tue-reps"] != "b" || len(v["buy"].([]any)) != 1 || len(v["use"].([]any)) != 2 || len(v["uncovered"].([]any)) != 0 || len(v["curve"].([]any)) != 6 {
+	if v["assign"].(map[string]any)["tue-reps"] != "b" || len(v["buy"].([]any)) != 1 || len(v["use"].([]any)) != 2 ||
+		len(v["uncovered"].([]any)) != 0 || len(v["curve"].([]any)) != 6 {
 		t.Errorf("%v", v)
 	}
 	pair := v["pairs"].([]any)[0].(map[string]any)
 	if pair["id"] != "a" || pair["weekly_km"] != 18.0 || pair["weeks_left"] != 16.67 || pair["min_rest_hours"] != nil {
 		t.Errorf("%v", pair)
 	}
-	if code, out, errOut := call(strings.Replace(week, "18:30", "25:00", 1), "rotate", "-", "--json"); code != AtFault || out != "" || !strings.Contains(errOut, "parts[0].start") {
+	if code, out, errOut := call(strings.Replace(week, "18:30", "25:00", 1), "rotate", "-", "--json"); code != AtFault || out != "" ||
+		!strings.Contains(errOut, "parts[0].start") {
 		t.Errorf("%d %q %q", code, out, errOut)
 	}
-	if code, out, _ := call(week, "rotate", "-"); code != Answered || !strings.Contains(out, "Every run is covered") || !strings.Contains(out, "buy b") {
+	if code, out, _ := call(week, "rotate", "-"); code != Answered || !strings.Contains(out, "Every run is covered") ||
+		!strings.Contains(out, "buy b") {
 		t.Errorf("%d %q", code, out)
 	}
 }
@@ -408,8 +442,10 @@ func TestWatchAndRunner(t *testing.T) {
 	if lines := strings.Count(string(table), "\n"); lines != len(truth.Runs)+1 {
 		t.Errorf("%d lines for %d runs", lines, len(truth.Runs))
 	}
-	for _, bad := range [][]string{{"--weeks", "0"}, {"--weeks", "900"}, {"--every", "0.2"}, {"--error", "99"}, {"--until", "someday"}, {"--days", "8"}, {"--weekly-km", "1"}} {
-		if code, out, errs := call("", append([]string{"simulate", "watch", "--out", filepath.Join(dir, "c")}, bad...)...); code != 2 || out != "" || !strings.Contains(errs, strings.TrimPrefix(bad[0], "--")) {
+	for _, bad := range [][]string{{"--weeks", "0"}, {"--weeks", "900"}, {"--every", "0.2"}, {"--error", "99"}, {"--until", "someday"},
+		{"--days", "8"}, {"--weekly-km", "1"}} {
+		if code, out, errs := call("", append([]string{"simulate", "watch", "--out", filepath.Join(dir, "c")}, bad...)...); code != 2 ||
+			out != "" || !strings.Contains(errs, strings.TrimPrefix(bad[0], "--")) {
 			t.Errorf("%v: exit %d, %q, %q", bad, code, out, errs)
 		}
 	}
@@ -442,7 +478,9 @@ func TestWatchAndRunner(t *testing.T) {
 
 // Changing over by the command, with the fields that others rely on, and its bad input.
 func TestTransition(t *testing.T) {
-	const in = `{"schema":"trevik.change/v1","from":{"drop_mm":10,"stack_mm":34,"bareness":9},"to":{"drop_mm":4,"stack_mm":34,"bareness":9},"weekly_km":30,"goal_share":1.0,"start":"2026-12-01","reports":[{"week":1,"soreness":3,"place":"shin","night":false}],"complaints":[]}`
+	const in = `{"schema":"trevik.change/v1","from":{"drop_mm":10,"stack_mm":34,"bareness":9},"to":{"drop_mm":4,"stack_mm":34,
+	"bareness":9},"weekly_km":30,"goal_share":1.0,"start":"2026-12-01","reports":[{"week":1,"soreness":3,"place":"shin","night":false}],
+	"complaints":[]}`
 	a := answer(t, in, "transition", "-")
 	for _, field := range []string{"schema", "needed", "size", "walking_first", "weeks", "ends", "stopped", "refused", "warnings"} {
 		if _, ok := a[field]; !ok {
@@ -451,20 +489,25 @@ func TestTransition(t *testing.T) {
 	}
 	weeks := a["weeks"].([]any)
 	second := weeks[1].(map[string]any)
-	if a["schema"] != "trevik.transition/v1" || a["size"] != 1.5 || a["needed"] != true || len(weeks) != 7 || second["step"] != 1.0 || second["repeat"] != true || second["starts"] != "2026-12-08" || second["km_new"] != 3.0 || second["km_old"] != 27.0 || a["refused"] != nil {
+	if a["schema"] != "trevik.transition/v1" || a["size"] != 1.5 || a["needed"] != true || len(weeks) != 7 || second["step"] != 1.0 ||
+		second["repeat"] != true || second["starts"] != "2026-12-08" || second["km_new"] != 3.0 || second["km_old"] != 27.0 ||
+		a["refused"] != nil {
 		t.Errorf("%v", a)
 	}
 	hurt := answer(t, strings.Replace(in, `"complaints":[]`, `"complaints":[{"place":"achilles","months_ago":3}]`, 1), "transition", "-")
 	if hurt["refused"] == nil || len(hurt["weeks"].([]any)) != 0 || hurt["ends"] != nil {
 		t.Errorf("%v", hurt)
 	}
-	for bad, field := range map[string]string{`"weekly_km":30`: "weekly_km", `"soreness":3`: "reports[0].soreness", `"drop_mm":4`: "to.drop_mm"} {
+	for bad, field := range map[string]string{`"weekly_km":30`: "weekly_km", `"soreness":3`: "reports[0].soreness",
+		`"drop_mm":4`: "to.drop_mm"} {
 		name, _, _ := strings.Cut(bad, ":")
-		if code, out, errs := call(strings.Replace(in, bad, name+":-99", 1), "transition", "-", "--json"); code != AtFault || out != "" || !strings.HasPrefix(errs, field) {
+		if code, out, errs := call(strings.Replace(in, bad, name+":-99", 1), "transition", "-", "--json"); code != AtFault || out != "" ||
+			!strings.HasPrefix(errs, field) {
 			t.Errorf("%s: %d %q %q", bad, code, out, errs)
 		}
 	}
-	if code, _, errs := call(strings.Replace(in, "weekly_km", "monthly_km", 1), "transition", "-", "--json"); code != AtFault || !strings.Contains(errs, "monthly_km") {
+	if code, _, errs := call(strings.Replace(in, "weekly_km", "monthly_km", 1), "transition", "-", "--json"); code != AtFault ||
+		!strings.Contains(errs, "monthly_km") {
 		t.Errorf("an unknown field: %d %q", code, errs)
 	}
 	if code, out, _ := call(in, "transition", "-"); code != Answered || !strings.Contains(out, "1 again") {

@@ -20,7 +20,8 @@ import (
 
 func (t *tool) footprintCmd() *cobra.Command {
 	c := &cobra.Command{Use: "footprint PHOTO", Short: "Arch, lengths and widths from a picture of a wet print", Args: cobra.ExactArgs(1),
-		Long: "Read the print of one foot from a PNG or JPEG. The scale comes from the marks of Trevik's print sheet,\nelse from --corners with --paper, else from --mm-per-px; without any, ratios are given and lengths are null."}
+		Long: "Read the print of one foot from a PNG or JPEG. The scale comes from the marks of Trevik's print sheet,\nelse from --corners " +
+			"with --paper, else from --mm-per-px; without any, ratios are given and lengths are null."}
 	side := c.Flags().String("foot", "", "left or right, when it is known")
 	scale := c.Flags().String("mm-per-px", "", "mm a pixel of the picture")
 	corners := c.Flags().String("corners", "", "the paper's corners, clockwise from its top left: x,y,x,y,x,y,x,y")
@@ -95,9 +96,12 @@ func footprintTable(w io.Writer, a footprint.Answer) {
 	}
 	p := a.ArchProbability
 	table(w, [][2]string{
-		{"Foot", string(a.Foot)}, {"Arch", fmt.Sprintf("%s (high %.0f %%, medium %.0f %%, low %.0f %%)", a.Arch, 100*p.High, 100*p.Medium, 100*p.Low)},
-		{"Arch index", fmt.Sprintf("%.3f", a.ArchIndex)}, {"Chippaux–Šmirák", fmt.Sprintf("%.0f %%", a.Chippaux)}, {"Staheli", fmt.Sprintf("%.2f", a.Staheli)}, {"Clarke", fmt.Sprintf("%.0f°", a.ClarkeDeg)},
-		{"Print length", length(a.LengthMM)}, {"Without toes", length(a.NoToesMM)}, {"Ball width", length(a.BallMM)}, {"Heel width", length(a.HeelMM)},
+		{"Foot", string(a.Foot)}, {"Arch", fmt.Sprintf("%s (high %.0f %%, medium %.0f %%, low %.0f %%)", a.Arch, 100*p.High, 100*p.Medium,
+			100*p.Low)},
+		{"Arch index", fmt.Sprintf("%.3f", a.ArchIndex)}, {"Chippaux–Šmirák", fmt.Sprintf("%.0f %%", a.Chippaux)},
+		{"Staheli", fmt.Sprintf("%.2f", a.Staheli)}, {"Clarke", fmt.Sprintf("%.0f°", a.ClarkeDeg)},
+		{"Print length", length(a.LengthMM)}, {"Without toes", length(a.NoToesMM)}, {"Ball width", length(a.BallMM)},
+		{"Heel width", length(a.HeelMM)},
 		{"Scale", a.Scale.Source}, {"Quality", strings.TrimSpace(fmt.Sprintf("%.2f %s", a.Quality.Score, strings.Join(a.Quality.Flags, ", ")))},
 	})
 	warnings(w, a.Warnings)
@@ -129,7 +133,8 @@ func (t *tool) sheetCmd() *cobra.Command {
 
 func (t *tool) simulateCmd() *cobra.Command {
 	parent := &cobra.Command{Use: "simulate", Short: "Stand-ins for a shop's devices, with the truth beside what they hand over"}
-	c := &cobra.Command{Use: "scanner", Short: "Both feet of an invented runner: scan.json, a print picture a foot, truth.json", Args: cobra.NoArgs}
+	c := &cobra.Command{Use: "scanner", Short: "Both feet of an invented runner: scan.json, a print picture a foot, truth.json",
+		Args: cobra.NoArgs}
 	out := c.Flags().String("out", "", "the folder to write into")
 	seed := c.Flags().Uint64("seed", 1, "the same seed gives the same runner")
 	c.RunE = func(*cobra.Command, []string) error {

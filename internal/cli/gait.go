@@ -21,7 +21,8 @@ import (
 
 func (t *tool) gaitCmd() *cobra.Command {
 	c := &cobra.Command{Use: "gait RECORDING", Short: "Contacts, angles and bands from a filmed gait", Args: cobra.ExactArgs(1),
-		Long: "Read a filmed gait: a folder or a .zip with recording.json and its frames (JPEG or PNG, numbered names).\nSeen from behind it gives rolling in and its band, from the side the landing, from the front the knee."}
+		Long: "Read a filmed gait: a folder or a .zip with recording.json and its frames (JPEG or PNG, numbered names).\nSeen from behind it " +
+			"gives rolling in and its band, from the side the landing, from the front the knee."}
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		film, done, err := recording.Open(args[0])
 		if err != nil {
@@ -68,7 +69,8 @@ func gaitTable(w io.Writer, a gait.Answer) {
 		stat("  peak eversion", s.PeakEversionDeg, "°")
 		stat("  at touchdown", s.TouchdownDeg, "°")
 		if p := s.BandProbability; p != nil {
-			add("  band", "%s (under %.0f %%, neutral %.0f %%, mild %.0f %%, marked %.0f %%, severe %.0f %%)", s.BandWords, 100*p.Under, 100*p.Neutral, 100*p.Mild, 100*p.Marked, 100*p.Severe)
+			add("  band", "%s (under %.0f %%, neutral %.0f %%, mild %.0f %%, marked %.0f %%, severe %.0f %%)", s.BandWords, 100*p.Under,
+				100*p.Neutral, 100*p.Mild, 100*p.Marked, 100*p.Severe)
 		}
 		stat("  sole at touchdown", s.StrikeDeg, "°")
 		if s.Strike != "" {

@@ -126,8 +126,10 @@ func (t *tool) importCmd() *cobra.Command {
 }
 
 func (t *tool) backupCmd() *cobra.Command {
-	c := &cobra.Command{Use: "backup", Short: "The whole database as one file, while it goes on being used, tried by restoring it", Args: cobra.NoArgs,
-		Long: "Writes the database as it is at one moment, packed (SQL, gzip). Then the file is restored into a private\nserver of its own and written out again: both must be the same to the byte, or the backup is not kept."}
+	c := &cobra.Command{Use: "backup", Short: "The whole database as one file, while it goes on being used, tried by restoring it",
+		Args: cobra.NoArgs,
+		Long: "Writes the database as it is at one moment, packed (SQL, gzip). Then the file is restored into a private\nserver of its own and " +
+			"written out again: both must be the same to the byte, or the backup is not kept."}
 	dsn := dsnFlag(c)
 	out := c.Flags().String("out", "", "the file to write, such as trevik.sql.gz")
 	trial := c.Flags().Bool("verify", true, "try the file by restoring it")

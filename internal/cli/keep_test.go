@@ -106,7 +106,8 @@ func TestBackupAndRestore(t *testing.T) {
 	if err := z.Close(); err != nil {
 		t.Fatal(err)
 	}
-	for name, data := range map[string][]byte{"cut": whole[:len(whole)*2/3], "cut and packed": short.Bytes(), "its last bytes": whole[:len(whole)-9]} {
+	for name, data := range map[string][]byte{"cut": whole[:len(whole)*2/3], "cut and packed": short.Bytes(),
+		"its last bytes": whole[:len(whole)-9]} {
 		if err := os.WriteFile("cut.gz", data, 0o600); err != nil {
 			t.Fatal(err)
 		}
@@ -119,13 +120,15 @@ func TestBackupAndRestore(t *testing.T) {
 			t.Fatal(err)
 		}
 		var tables int
-		if err := at.DB.QueryRow("SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE()").Scan(&tables); err != nil || tables != 0 {
+		if err := at.DB.QueryRow("SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE()").Scan(&tables); err != nil ||
+			tables != 0 {
 			t.Errorf("%s: %d tables were written, %v", name, tables, err)
 		}
 		at.Close()
 	}
 	for name, args := range map[string][]string{
-		"onto what is there": {"restore", "b.sql.gz", "--dsn", to}, "no file": {"restore", "none.gz", "--dsn", to}, "no backup": {"restore", "junk", "--dsn", to}, "no dsn": {"backup", "--out", "x", "--dsn", ""},
+		"onto what is there": {"restore", "b.sql.gz", "--dsn", to}, "no file": {"restore", "none.gz", "--dsn", to},
+		"no backup": {"restore", "junk", "--dsn", to}, "no dsn": {"backup", "--out", "x", "--dsn", ""},
 	} {
 		if name == "no backup" {
 			if err := os.WriteFile("junk", []byte("no"), 0o600); err != nil {
@@ -184,7 +187,8 @@ func TestExportAndImport(t *testing.T) {
 		t.Fatal(errs)
 	}
 	data, err := os.ReadFile("r.json")
-	if err != nil || !strings.Contains(string(data), `"schema": "trevik.export/v1"`) || strings.Contains(string(data), "password") || strings.Contains(string(data), "Brisa") {
+	if err != nil || !strings.Contains(string(data), `"schema": "trevik.export/v1"`) || strings.Contains(string(data), "password") ||
+		strings.Contains(string(data), "Brisa") {
 		t.Fatalf("%v %.300s", err, data)
 	}
 	before := tell(owner, 1)
@@ -198,7 +202,8 @@ func TestExportAndImport(t *testing.T) {
 	if code, _, errs := call("", "export", "--dsn", dsn, "--shop", "The Fitting Loft", "--out", "meanwhile.json"); code != Answered {
 		t.Fatal(errs)
 	}
-	if data, err := os.ReadFile("meanwhile.json"); err != nil || strings.Contains(string(data), "Anselm") || strings.Contains(string(data), `"runner_id": 1,`) {
+	if data, err := os.ReadFile("meanwhile.json"); err != nil || strings.Contains(string(data), "Anselm") ||
+		strings.Contains(string(data), `"runner_id": 1,`) {
 		t.Errorf("what was erased goes out, %v", err)
 	}
 	a.Jobs.Start()
@@ -240,10 +245,12 @@ func TestExportAndImport(t *testing.T) {
 	if code, _, errs := call("", "migrate", "--dsn", to); code != Answered {
 		t.Fatal(errs)
 	}
-	if code, _, errs := call("a long password\n", "user", "add", "--dsn", to, "--shop", "Loft", "--name", "Isolde", "--login", "isolde", "--role", "owner"); code != Answered {
+	if code, _, errs := call("a long password\n", "user", "add", "--dsn", to, "--shop", "Loft", "--name", "Isolde", "--login", "isolde",
+		"--role", "owner"); code != Answered {
 		t.Fatal(errs)
 	}
-	if code, out, errs := call("", "import", "shop.json", "--dsn", to, "--as", "isolde"); code != Answered || strings.Count(out, "runner ") < 5 {
+	if code, out, errs := call("", "import", "shop.json", "--dsn", to, "--as", "isolde"); code != Answered ||
+		strings.Count(out, "runner ") < 5 {
 		t.Fatalf("%d %q %q", code, out, errs)
 	}
 	if code, out, errs := call("", "check", "--dsn", to, "--shop", "Loft"); code != Answered || strings.HasPrefix(out, "0 runs") {
@@ -257,10 +264,11 @@ func TestExportAndImport(t *testing.T) {
 		"no JSON":         {"no", []string{"import", "-", "--dsn", dsn, "--as", "isolde"}},
 		"another schema":  {`{"schema":"x"}`, []string{"import", "-", "--dsn", dsn, "--as", "isolde"}},
 		"an unknown part": {`{"schema":"trevik.export/v1","surprise":1}`, []string{"import", "-", "--dsn", dsn, "--as", "isolde"}},
-		"half of it":      {strings.Replace(string(data), `"runner_id": 1`, `"runner_id": 999`, 1), []string{"import", "-", "--dsn", dsn, "--as", "isolde"}},
-		"nobody":          {string(data), []string{"import", "-", "--dsn", dsn, "--as", "nobody"}},
-		"no shop":         {"", []string{"export", "--dsn", dsn, "--shop", "Nowhere"}},
-		"no runner":       {"", []string{"export", "--dsn", dsn, "--shop", "The Fitting Loft", "--runner", "9999"}},
+		"half of it": {strings.Replace(string(data), `"runner_id": 1`, `"runner_id": 999`, 1), []string{"import", "-", "--dsn", dsn, "--as",
+			"isolde"}},
+		"nobody":    {string(data), []string{"import", "-", "--dsn", dsn, "--as", "nobody"}},
+		"no shop":   {"", []string{"export", "--dsn", dsn, "--shop", "Nowhere"}},
+		"no runner": {"", []string{"export", "--dsn", dsn, "--shop", "The Fitting Loft", "--runner", "9999"}},
 	} {
 		var n, m int
 		_ = s.DB.QueryRow("SELECT COUNT(*) FROM runners").Scan(&n) // compared below

@@ -49,13 +49,15 @@ func (t *tool) practiceCmd() *cobra.Command {
 }
 
 func practiceAll(n int, first uint64) (practiceAnswer, error) {
-	a := practiceAnswer{Schema: "trevik.practice/v1", Runners: n, MeanError: map[string]float64{}, WorstError: map[string]float64{}, Warnings: []fault.Warning{}}
+	a := practiceAnswer{Schema: "trevik.practice/v1", Runners: n, MeanError: map[string]float64{}, WorstError: map[string]float64{},
+		Warnings: []fault.Warning{}}
 	until, _ := time.Parse(time.DateOnly, lastDay) // a constant
 	models := demo.Catalogue()
 	count := map[string]int{}
 	levels, rooms, pairs := 0, 0, 0
 	for i := range n {
-		x, err := device.NewRunner(first+uint64(i), until, device.TreadmillOptions{FPS: 120, Seconds: 3, Width: 400, Height: 300, Near: term.Left, Gait: "run"})
+		x, err := device.NewRunner(first+uint64(i), until, device.TreadmillOptions{FPS: 120, Seconds: 3, Width: 400, Height: 300,
+			Near: term.Left, Gait: "run"})
 		if err != nil {
 			return a, err
 		}
@@ -112,5 +114,6 @@ func practiceTable(w io.Writer, a practiceAnswer) {
 		fmt.Fprintf(tw, "%s\t%.4g\t%.4g\n", what, a.MeanError[what], a.WorstError[what])
 	}
 	tw.Flush()
-	fmt.Fprintf(w, "%d runners: levels right %.0f %%, room within the window %.0f %% (%d without a pair), %.1f of 100 points\n", a.Runners, 100*a.LevelsRight, 100*a.RoomWithin, a.NoPair, a.Points)
+	fmt.Fprintf(w, "%d runners: levels right %.0f %%, room within the window %.0f %% (%d without a pair), %.1f of 100 points\n", a.Runners,
+		100*a.LevelsRight, 100*a.RoomWithin, a.NoPair, a.Points)
 }

@@ -105,7 +105,8 @@ func (t *tool) userCmd() *cobra.Command {
 
 func (t *tool) serveCmd() *cobra.Command {
 	c := &cobra.Command{Use: "serve", Short: "Serve Trevik from a database", Args: cobra.NoArgs,
-		Long: "Serve Trevik from a migrated database. It starts and recovers while the database is away.\nBehind a proxy that ends TLS, leave the cookie's Secure flag as it is."}
+		Long: "Serve Trevik from a migrated database. It starts and recovers while the database is away.\nBehind a proxy that ends TLS, leave " +
+			"the cookie's Secure flag as it is."}
 	dsn := dsnFlag(c)
 	addr := c.Flags().String("addr", "127.0.0.1:8480", "where to listen")
 	plain := c.Flags().Bool("plain-http", false, "let the session's cookie travel without TLS")
@@ -136,7 +137,8 @@ func (t *tool) serve(ctx context.Context, s *store.Store, l net.Listener, secure
 	_ = mysql.SetLogger(mysql.Logger(&mysql.NopLogger{}))
 	w := web.New(web.Config{Store: s, Clock: time.Now, Log: log, Secure: secure})
 	defer w.Close()
-	server := &http.Server{Handler: w.Handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute,
+	server := &http.Server{Handler: w.Handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second,
+		WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute,
 		MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()
@@ -152,7 +154,8 @@ func (t *tool) serve(ctx context.Context, s *store.Store, l net.Listener, secure
 
 func (t *tool) demoCmd() *cobra.Command {
 	c := &cobra.Command{Use: "demo", Short: "Start Trevik with the demo world, on a private MariaDB", Args: cobra.NoArgs,
-		Long: "Start a private MariaDB on loopback in the project's own folder, migrate it, fill it with the demo\nworld when it is new, and serve Trevik on it. What is entered is kept for the next start."}
+		Long: "Start a private MariaDB on loopback in the project's own folder, migrate it, fill it with the demo\nworld when it is new, and " +
+			"serve Trevik on it. What is entered is kept for the next start."}
 	dir := c.Flags().String("dir", filepath.Join(".trevik", "demo"), "the folder of the demo's database")
 	addr := c.Flags().String("addr", "127.0.0.1:8480", "where to listen; another free port is taken when it is in use")
 	fresh := c.Flags().Bool("fresh", false, "throw the demo's data away and begin anew")

@@ -90,7 +90,8 @@ func writeWatch(dir string, w *device.Watch) error {
 	for _, r := range w.Truth.Runs {
 		moved := time.Duration(r.MovingS * float64(time.Second)).Round(time.Second)
 		rows = append(rows, []string{r.Start.Format(time.DateOnly), r.Start.Format("15:04"), strconv.FormatFloat(r.KM, 'f', 3, 64),
-			fmt.Sprintf("%d:%02d:%02d", int(moved.Hours()), int(moved.Minutes())%60, int(moved.Seconds())%60), strconv.FormatFloat(r.AscentM, 'f', 0, 64), string(r.Kind), string(r.Ground)})
+			fmt.Sprintf("%d:%02d:%02d", int(moved.Hours()), int(moved.Minutes())%60, int(moved.Seconds())%60),
+			strconv.FormatFloat(r.AscentM, 'f', 0, 64), string(r.Kind), string(r.Ground)})
 	}
 	err = out.WriteAll(rows)
 	if closeErr := f.Close(); err == nil {
@@ -136,7 +137,9 @@ func writeTreadmill(dir, format string, m *device.Treadmill) error {
 }
 
 func (t *tool) simulateRunner() *cobra.Command {
-	c := &cobra.Command{Use: "runner", Short: "An invented runner whose foot, gait and habits hang together: scanner, two films, watch, runner.json, truth.json", Args: cobra.NoArgs}
+	c := &cobra.Command{Use: "runner",
+		Short: "An invented runner whose foot, gait and habits hang together: scanner, two films, watch, runner.json, truth.json",
+		Args:  cobra.NoArgs}
 	f := c.Flags()
 	out := f.String("out", "", "the folder to write into")
 	until := f.String("until", lastDay, "the last day of the watch's weeks")
@@ -147,7 +150,8 @@ func (t *tool) simulateRunner() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		x, err := device.NewRunner(*seed, day, device.TreadmillOptions{FPS: 120, Seconds: *seconds, Width: 640, Height: 480, Near: term.Left, Gait: "run"})
+		x, err := device.NewRunner(*seed, day, device.TreadmillOptions{FPS: 120, Seconds: *seconds, Width: 640, Height: 480, Near: term.Left,
+			Gait: "run"})
 		if err != nil {
 			return err
 		}

@@ -42,7 +42,8 @@ type Person struct {
 
 // Staff of the shop, the owner first.
 var Staff = []Person{
-	{"Isolde Quay", "isolde", app.Owner}, {"Teal Marsh", "teal", app.Fitter}, {"Corin Vane", "corin", app.Fitter}, {"Wick Ember", "wick", app.Trainee},
+	{"Isolde Quay", "isolde", app.Owner}, {"Teal Marsh", "teal", app.Fitter}, {"Corin Vane", "corin", app.Fitter},
+	{"Wick Ember", "wick", app.Trainee},
 }
 
 // stay is a fit of the demo: who, how long ago, and what was found, by station
@@ -92,64 +93,94 @@ func of(parts ...string) map[string]string {
 
 // stays are the eight runners of the demo; two of them come twice.
 var stays = []stay{
-	{runner: record.Runner{Name: "Anselm Lockyer", Contact: "the lock house", Chart: term.Men}, days: 150, hour: 15, by: 1, closed: true, weekly: 21,
+	{runner: record.Runner{Name: "Anselm Lockyer", Contact: "the lock house", Chart: term.Men}, days: 150, hour: 15, by: 1, closed: true,
+		weekly: 21,
 		choose: "norrbeck-skua-4-men", reason: "felt like nothing at all",
 		found: map[string]map[string]string{
-			"hello":    hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=20", "week_kind.2=long", "week_ground.2=road", "week_km.2=12", "mass_kg=78", "likes_softness=3", "budget=160", "budget_firm=about"),
-			"old-pair": of("present_pair=an old neutral pair", "present_size=UK 8", "present_drop_mm=10", "present_stack_mm=32", "present_level=neutral", "felt_right=yes"),
-			"feet":     of("length_mm.left.1=262", "length_mm.left.2=263", "length_mm.right.1=264.5", "length_mm.right.2=265.5", "ball_mm.left.1=100", "ball_mm.left.2=101", "ball_mm.right.1=102", "ball_mm.right.2=101", "toe_shape.left=square", "toe_shape.right=square", "volume.left=medium", "volume.right=medium"),
-			"print":    of("arch.left=low", "arch_sure.left=fairly", "arch.right=low", "arch_sure.right=fairly"),
-			"gait":     of("band.left=neutral", "band_sure.left=sure", "band.right=neutral", "band_sure.right=sure", "strike=heel"),
+			"hello": hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=20", "week_kind.2=long", "week_ground.2=road", "week_km.2=12",
+				"mass_kg=78", "likes_softness=3", "budget=160", "budget_firm=about"),
+			"old-pair": of("present_pair=an old neutral pair", "present_size=UK 8", "present_drop_mm=10", "present_stack_mm=32",
+				"present_level=neutral", "felt_right=yes"),
+			"feet": of("length_mm.left.1=262", "length_mm.left.2=263", "length_mm.right.1=264.5", "length_mm.right.2=265.5",
+				"ball_mm.left.1=100", "ball_mm.left.2=101", "ball_mm.right.1=102", "ball_mm.right.2=101", "toe_shape.left=square",
+				"toe_shape.right=square", "volume.left=medium", "volume.right=medium"),
+			"print": of("arch.left=low", "arch_sure.left=fairly", "arch.right=low", "arch_sure.right=fairly"),
+			"gait":  of("band.left=neutral", "band_sure.left=sure", "band.right=neutral", "band_sure.right=sure", "strike=heel"),
 		}},
-	{runner: record.Runner{Name: "Brisa Holloway-Kern", Contact: "the night bakery", Chart: term.Women}, days: 120, hour: 11, by: 2, closed: true, weekly: 27,
+	{runner: record.Runner{Name: "Brisa Holloway-Kern", Contact: "the night bakery", Chart: term.Women}, days: 120, hour: 11, by: 2,
+		closed: true, weekly: 27,
 		choose: "aurvik-sanderling-3-women", reason: "room for the toes", keep: record.ConsentUntilWithdrawn,
 		brought: []brought{{"quillon-godwit-4-women", 5.5, "C", 14900, 300, 9, term.GroundTrail}},
 		found: map[string]map[string]string{
-			"hello":    hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=24", "week_kind.2=tempo", "week_ground.2=road", "week_km.2=8", "week_kind.3=easy", "week_ground.3=trail", "week_km.3=9", "mass_kg=61", "likes_softness=4", "likes_bounce=4", "complaints=some", "complaint_place.1=toe_tips", "complaint_side.1=both", "complaint_months.1=2"),
-			"old-pair": of("present_pair=a narrow pair, black nails", "present_drop_mm=8", "present_level=neutral", "felt_right=no", "believed_size=UK 5"),
-			"feet":     of("length_mm.left.1=241", "length_mm.left.2=241", "length_mm.right.1=242", "length_mm.right.2=242.5", "ball_mm.left.1=97", "ball_mm.left.2=98", "ball_mm.right.1=98", "ball_mm.right.2=98.5", "toe_shape.left=round", "toe_shape.right=round", "volume.left=full", "volume.right=full"),
-			"print":    of("arch.left=medium", "arch_sure.left=sure", "arch.right=medium", "arch_sure.right=sure"),
-			"gait":     of("band.left=neutral", "band_sure.left=fairly", "band.right=mild", "band_sure.right=unsure", "strike=midfoot"),
+			"hello": hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=24", "week_kind.2=tempo", "week_ground.2=road", "week_km.2=8",
+				"week_kind.3=easy", "week_ground.3=trail", "week_km.3=9", "mass_kg=61", "likes_softness=4", "likes_bounce=4", "complaints=some",
+				"complaint_place.1=toe_tips", "complaint_side.1=both", "complaint_months.1=2"),
+			"old-pair": of("present_pair=a narrow pair, black nails", "present_drop_mm=8", "present_level=neutral", "felt_right=no",
+				"believed_size=UK 5"),
+			"feet": of("length_mm.left.1=241", "length_mm.left.2=241", "length_mm.right.1=242", "length_mm.right.2=242.5", "ball_mm.left.1=97",
+				"ball_mm.left.2=98", "ball_mm.right.1=98", "ball_mm.right.2=98.5", "toe_shape.left=round", "toe_shape.right=round", "volume.left=full",
+				"volume.right=full"),
+			"print": of("arch.left=medium", "arch_sure.left=sure", "arch.right=medium", "arch_sure.right=sure"),
+			"gait":  of("band.left=neutral", "band_sure.left=fairly", "band.right=mild", "band_sure.right=unsure", "strike=midfoot"),
 		}},
-	{runner: record.Runner{Name: "Edric Belltower", Contact: "bell foundry lane", Chart: term.Men}, days: 165, hour: 17, by: 1, closed: true, weekly: 27,
+	{runner: record.Runner{Name: "Edric Belltower", Contact: "bell foundry lane", Chart: term.Men}, days: 165, hour: 17, by: 1, closed: true,
+		weekly: 27,
 		choose: "ishkel-whimbrel-7-men", reason: "steady downhill", keep: record.ConsentYear,
 		found: map[string]map[string]string{
-			"hello":    hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=18", "week_kind.2=middle", "week_ground.2=road", "week_km.2=10", "mass_kg=84", "complaints=some", "complaint_place.1=shin", "complaint_side.1=right", "complaint_months.1=4"),
+			"hello": hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=18", "week_kind.2=middle", "week_ground.2=road", "week_km.2=10",
+				"mass_kg=84", "complaints=some", "complaint_place.1=shin", "complaint_side.1=right", "complaint_months.1=4"),
 			"old-pair": of("present_pair=guidance, three years old", "present_drop_mm=10", "present_level=guidance", "felt_right=yes"),
-			"feet":     of("length_mm.left.1=271", "length_mm.left.2=272", "length_mm.right.1=270", "length_mm.right.2=271", "ball_mm.left.1=103", "ball_mm.left.2=104", "ball_mm.right.1=103", "ball_mm.right.2=103", "toe_shape.left=square", "toe_shape.right=square", "volume.left=medium", "volume.right=medium"),
-			"print":    of("arch.left=high", "arch_sure.left=fairly", "arch.right=high", "arch_sure.right=sure"),
-			"gait":     of("band.left=mild", "band_sure.left=fairly", "band.right=mild", "band_sure.right=sure", "strike=heel"),
+			"feet": of("length_mm.left.1=271", "length_mm.left.2=272", "length_mm.right.1=270", "length_mm.right.2=271", "ball_mm.left.1=103",
+				"ball_mm.left.2=104", "ball_mm.right.1=103", "ball_mm.right.2=103", "toe_shape.left=square", "toe_shape.right=square",
+				"volume.left=medium", "volume.right=medium"),
+			"print": of("arch.left=high", "arch_sure.left=fairly", "arch.right=high", "arch_sure.right=sure"),
+			"gait":  of("band.left=mild", "band_sure.left=fairly", "band.right=mild", "band_sure.right=sure", "strike=heel"),
 		}},
 	{runner: record.Runner{Name: "Jorun Stoker", Contact: "ferry berth two", Chart: term.Men}, days: 0, hour: 9, by: 1,
 		found: map[string]map[string]string{
-			"hello":    hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=16", "week_kind.2=long", "week_ground.2=road", "week_km.2=10", "mass_kg=93", "experience=long", "budget=156", "budget_firm=not_above", "complaints=some", "complaint_place.1=achilles", "complaint_side.1=left", "complaint_months.1=3"),
-			"old-pair": of("present_pair=stability, nearly through", "present_drop_mm=10", "present_stack_mm=33", "present_level=stability", "felt_right=yes"),
-			"feet":     of("length_mm.left.1=281", "length_mm.left.2=281.5", "length_mm.right.1=272", "length_mm.right.2=272.5", "ball_mm.left.1=108", "ball_mm.left.2=109", "ball_mm.right.1=106", "ball_mm.right.2=107"),
-			"gait":     of("band.left=marked", "band_sure.left=sure", "band.right=mild", "band_sure.right=fairly", "strike=heel"),
+			"hello": hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=16", "week_kind.2=long", "week_ground.2=road", "week_km.2=10",
+				"mass_kg=93", "experience=long", "budget=156", "budget_firm=not_above", "complaints=some", "complaint_place.1=achilles",
+				"complaint_side.1=left", "complaint_months.1=3"),
+			"old-pair": of("present_pair=stability, nearly through", "present_drop_mm=10", "present_stack_mm=33", "present_level=stability",
+				"felt_right=yes"),
+			"feet": of("length_mm.left.1=281", "length_mm.left.2=281.5", "length_mm.right.1=272", "length_mm.right.2=272.5",
+				"ball_mm.left.1=108", "ball_mm.left.2=109", "ball_mm.right.1=106", "ball_mm.right.2=107"),
+			"gait": of("band.left=marked", "band_sure.left=sure", "band.right=mild", "band_sure.right=fairly", "strike=heel"),
 		}},
 	{runner: record.Runner{Name: "Maelle Descant", Contact: "choir house", Chart: term.Women}, days: 0, hour: 10, by: 2,
 		found: map[string]map[string]string{
 			"hello": hello("week_kind.1=easy", "week_ground.1=road", "week_km.1=12", "experience=new", "likes_softness=4"),
-			"feet":  of("length_mm.left.1=236", "length_mm.left.2=240.5", "length_mm.right.1=237", "length_mm.right.2=237.5", "ball_mm.left.1=88", "ball_mm.left.2=88.5", "ball_mm.right.1=88", "ball_mm.right.2=89"),
+			"feet": of("length_mm.left.1=236", "length_mm.left.2=240.5", "length_mm.right.1=237", "length_mm.right.2=237.5", "ball_mm.left.1=88",
+				"ball_mm.left.2=88.5", "ball_mm.right.1=88", "ball_mm.right.2=89"),
 		}},
 	{runner: record.Runner{Name: "Perrin Glazebrook", Contact: "the glass yard", Chart: term.Men}, days: 0, hour: 11, by: 1,
 		found: map[string]map[string]string{
-			"hello": hello("flags=numbness,swelling_heat_redness", "complaints=some", "complaint_place.1=ball", "complaint_side.1=right", "complaint_months.1=1", "week_kind.1=easy", "week_ground.1=road", "week_km.1=20"),
-			"feet":  of("length_mm.left.1=266", "length_mm.left.2=266", "length_mm.right.1=267", "length_mm.right.2=268", "ball_mm.left.1=101", "ball_mm.left.2=101", "ball_mm.right.1=104", "ball_mm.right.2=105"),
+			"hello": hello("flags=numbness,swelling_heat_redness", "complaints=some", "complaint_place.1=ball", "complaint_side.1=right",
+				"complaint_months.1=1", "week_kind.1=easy", "week_ground.1=road", "week_km.1=20"),
+			"feet": of("length_mm.left.1=266", "length_mm.left.2=266", "length_mm.right.1=267", "length_mm.right.2=268", "ball_mm.left.1=101",
+				"ball_mm.left.2=101", "ball_mm.right.1=104", "ball_mm.right.2=105"),
 		}},
-	{runner: record.Runner{Name: "Tilly Kitewright", Contact: "her mother, kite loft", Chart: term.Youth}, days: 205, hour: 16, by: 1, closed: true, keep: record.ConsentYear,
-		found: map[string]map[string]string{"hello": hello("flags=child_growing"), "feet": of("length_mm.left.1=212", "length_mm.left.2=212", "length_mm.right.1=213", "length_mm.right.2=213", "ball_mm.left.1=82", "ball_mm.left.2=82", "ball_mm.right.1=83", "ball_mm.right.2=82")}},
-	{runner: record.Runner{Name: "Tilly Kitewright", Contact: "her mother, kite loft", Chart: term.Youth}, days: 20, hour: 16, by: 3, closed: true, choose: "sundrey-wherry-1-youth", reason: "fast colours",
+	{runner: record.Runner{Name: "Tilly Kitewright", Contact: "her mother, kite loft", Chart: term.Youth}, days: 205, hour: 16, by: 1,
+		closed: true, keep: record.ConsentYear,
+		found: map[string]map[string]string{"hello": hello("flags=child_growing"), "feet": of("length_mm.left.1=212", "length_mm.left.2=212",
+			"length_mm.right.1=213", "length_mm.right.2=213", "ball_mm.left.1=82", "ball_mm.left.2=82", "ball_mm.right.1=83",
+			"ball_mm.right.2=82")}},
+	{runner: record.Runner{Name: "Tilly Kitewright", Contact: "her mother, kite loft", Chart: term.Youth}, days: 20, hour: 16, by: 3,
+		closed: true, choose: "sundrey-wherry-1-youth", reason: "fast colours",
 		found: map[string]map[string]string{
 			"hello": hello("flags=child_growing", "week_kind.1=easy", "week_ground.1=road", "week_km.1=8", "experience=new"),
-			"feet":  of("length_mm.left.1=219", "length_mm.left.2=220", "length_mm.right.1=220", "length_mm.right.2=220", "ball_mm.left.1=85", "ball_mm.left.2=85", "ball_mm.right.1=86", "ball_mm.right.2=85"),
-			"gait":  of("band.left=neutral", "band_sure.left=fairly", "band.right=neutral", "band_sure.right=fairly"),
+			"feet": of("length_mm.left.1=219", "length_mm.left.2=220", "length_mm.right.1=220", "length_mm.right.2=220", "ball_mm.left.1=85",
+				"ball_mm.left.2=85", "ball_mm.right.1=86", "ball_mm.right.2=85"),
+			"gait": of("band.left=neutral", "band_sure.left=fairly", "band.right=neutral", "band_sure.right=fairly"),
 		}},
-	{runner: record.Runner{Name: "Fenella Cook-Strake", Contact: "school kitchen", Chart: term.Women}, days: 40, hour: 14, by: 2, closed: true, keep: record.ConsentYear,
+	{runner: record.Runner{Name: "Fenella Cook-Strake", Contact: "school kitchen", Chart: term.Women}, days: 40, hour: 14, by: 2,
+		closed: true, keep: record.ConsentYear,
 		found: map[string]map[string]string{
-			"hello": hello("flags=prescribed_orthotic", "week_kind.1=easy", "week_ground.1=road", "week_km.1=15", "week_kind.2=walk", "week_ground.2=road", "week_km.2=10", "sock=thick"),
-			"feet":  of("length_mm.left.1=247", "length_mm.left.2=248", "length_mm.right.1=247", "length_mm.right.2=247", "ball_mm.left.1=95", "ball_mm.left.2=96", "ball_mm.right.1=95", "ball_mm.right.2=95"),
-			"gait":  of("band.left=marked", "band_sure.left=fairly", "band.right=marked", "band_sure.right=fairly", "strike=heel"),
+			"hello": hello("flags=prescribed_orthotic", "week_kind.1=easy", "week_ground.1=road", "week_km.1=15", "week_kind.2=walk",
+				"week_ground.2=road", "week_km.2=10", "sock=thick"),
+			"feet": of("length_mm.left.1=247", "length_mm.left.2=248", "length_mm.right.1=247", "length_mm.right.2=247", "ball_mm.left.1=95",
+				"ball_mm.left.2=96", "ball_mm.right.1=95", "ball_mm.right.2=95"),
+			"gait": of("band.left=marked", "band_sure.left=fairly", "band.right=marked", "band_sure.right=fairly", "strike=heel"),
 		}},
 	{runner: record.Runner{Name: "Anselm Lockyer", Contact: "the lock house", Chart: term.Men}, days: 0, hour: 12, by: 1,
 		found: map[string]map[string]string{"hello": of("flags=none")}},
@@ -243,7 +274,8 @@ func (w *world) stay(ctx context.Context, v stay, now time.Time) error {
 		}
 	}
 	for _, b := range v.brought {
-		pair, err := w.app.Wardrobe.Add(ctx, who, fit.Runner.ID, wardrobe.Owned{Code: b.code, UK: foot.Figure(b.uk), Width: b.width, Price: b.price, Since: w.today.AddDate(0, 0, -b.days).Format(time.DateOnly)})
+		pair, err := w.app.Wardrobe.Add(ctx, who, fit.Runner.ID, wardrobe.Owned{Code: b.code, UK: foot.Figure(b.uk), Width: b.width,
+			Price: b.price, Since: w.today.AddDate(0, 0, -b.days).Format(time.DateOnly)})
 		if err != nil {
 			return err
 		}
@@ -291,7 +323,8 @@ func (w *world) record(ctx context.Context, who app.Actor, fit uint64, station s
 }
 
 // runs puts weeks of runs down in a pair, from days ago until yesterday.
-func (w *world) runs(ctx context.Context, who app.Actor, runner, pair uint64, days int, weekly float64, ground term.Ground, aWeek int) error {
+func (w *world) runs(ctx context.Context, who app.Actor, runner, pair uint64, days int, weekly float64, ground term.Ground,
+	aWeek int) error {
 	if weekly == 0 {
 		return nil
 	}
@@ -310,7 +343,8 @@ func (w *world) runs(ctx context.Context, who app.Actor, runner, pair uint64, da
 			w.at = on.Add(19 * time.Hour)
 			temp := math.Round(9 + 9*math.Cos(float64(on.YearDay()-200)/58) + 4*r.NormFloat64())
 			km = math.Round(km*10) / 10
-			if _, err := w.app.Runs.Add(ctx, who, runner, runlog.Typed{PairID: pair, On: on.Format(time.DateOnly), KM: &km, Ground: ground, Kind: kind, Wet: r.Float64() < 0.25, TempC: &temp}); err != nil {
+			if _, err := w.app.Runs.Add(ctx, who, runner, runlog.Typed{PairID: pair, On: on.Format(time.DateOnly), KM: &km, Ground: ground,
+				Kind: kind, Wet: r.Float64() < 0.25, TempC: &temp}); err != nil {
 				return fmt.Errorf("run of %s: %w", strconv.Itoa(day), err)
 			}
 		}

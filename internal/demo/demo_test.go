@@ -29,7 +29,8 @@ func TestCatalogueIsAllowed(t *testing.T) {
 // The demo starts on any day and at any hour, a leap day and the first minute of
 // a year among them.
 func TestFillsOnAnyDay(t *testing.T) {
-	for _, now := range []time.Time{time.Date(2026, 11, 24, 13, 5, 0, 0, time.UTC), time.Date(2028, 2, 29, 23, 59, 0, 0, time.UTC), time.Date(2027, 1, 1, 0, 1, 0, 0, time.UTC)} {
+	for _, now := range []time.Time{time.Date(2026, 11, 24, 13, 5, 0, 0, time.UTC), time.Date(2028, 2, 29, 23, 59, 0, 0, time.UTC),
+		time.Date(2027, 1, 1, 0, 1, 0, 0, time.UTC)} {
 		s := storetest.New(t)
 		ctx := context.Background()
 		if err := Fill(ctx, s, now); err != nil {

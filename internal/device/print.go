@@ -94,7 +94,8 @@ func (f *PrintFoot) shape(r *rand.Rand) {
 	for i := range f.Joined {
 		t := f.toes[i]
 		w := (2.2 + 1.6*r.Float64()) * size
-		f.necks = append(f.necks, [3]ellipse{{t.x, t.y - t.b*0.9, w, t.b * 0.9, 0}, {t.x, t.y - t.b*1.6, w, t.b * 0.9, 0}, {t.x, t.y - t.b*2.2, w, t.b, 0}})
+		f.necks = append(f.necks, [3]ellipse{{t.x, t.y - t.b*0.9, w, t.b * 0.9, 0}, {t.x, t.y - t.b*1.6, w, t.b * 0.9, 0},
+			{t.x, t.y - t.b*2.2, w, t.b, 0}})
 	}
 	second := f.toes[1]
 	dx, dy := second.x-f.heelC.x, second.y-f.heelC.y
@@ -297,7 +298,8 @@ func (f *PrintFoot) Render(p Photo, r *rand.Rand) image.Image {
 // printed is the sheet's own ink: marks, and the ruler beside the foot.
 func (p Photo) printed(x, y float64) float64 {
 	w, h := p.Paper.Size()
-	for _, m := range [4][2]float64{{footprint.MarkInset, footprint.MarkInset}, {w - footprint.MarkInset, footprint.MarkInset}, {w - footprint.MarkInset, h - footprint.MarkInset}, {footprint.MarkInset, h - footprint.MarkInset}} {
+	for _, m := range [4][2]float64{{footprint.MarkInset, footprint.MarkInset}, {w - footprint.MarkInset, footprint.MarkInset},
+		{w - footprint.MarkInset, h - footprint.MarkInset}, {footprint.MarkInset, h - footprint.MarkInset}} {
 		d := math.Hypot(x-m[0], y-m[1])
 		if d < footprint.DotRadius || d > footprint.RingInner && d < footprint.RingOuter {
 			return 0.12

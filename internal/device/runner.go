@@ -48,8 +48,10 @@ type InventedRunner struct {
 
 // Names of invented runners, by seed.
 var (
-	firstNames = []string{"Ansa", "Bodil", "Corvin", "Dagny", "Eskil", "Frode", "Gudrin", "Halvar", "Ingrun", "Jorvik", "Ketil", "Lovisa", "Marit", "Njal", "Orla", "Petra"}
-	lastNames  = []string{"Ashby", "Birchwater", "Coldharbour", "Dunmere", "Eelgrass", "Fenwick", "Gorsehill", "Heatherley", "Inchmoor", "Kelpstone"}
+	firstNames = []string{"Ansa", "Bodil", "Corvin", "Dagny", "Eskil", "Frode", "Gudrin", "Halvar", "Ingrun", "Jorvik", "Ketil", "Lovisa",
+		"Marit", "Njal", "Orla", "Petra"}
+	lastNames = []string{"Ashby", "Birchwater", "Coldharbour", "Dunmere", "Eelgrass", "Fenwick", "Gorsehill", "Heatherley", "Inchmoor",
+		"Kelpstone"}
 )
 
 // NewRunner invents a runner by a seed; the watch's weeks end on until. The lower the arch
@@ -59,7 +61,8 @@ func NewRunner(seed uint64, until time.Time, film TreadmillOptions) (*InventedRu
 	r := rand.New(rand.NewPCG(seed, 0xF17))
 	x := &InventedRunner{Scanner: NewScanner(seed)}
 	t := &x.Truth
-	*t = RunnerTruth{Schema: "trevik.runner-truth/v1", Seed: seed, Feet: x.Scanner.Truth, Arch: map[term.Side]term.Arch{}, Peak: map[term.Side]float64{}, Index: map[term.Side]float64{}}
+	*t = RunnerTruth{Schema: "trevik.runner-truth/v1", Seed: seed, Feet: x.Scanner.Truth, Arch: map[term.Side]term.Arch{},
+		Peak: map[term.Side]float64{}, Index: map[term.Side]float64{}}
 	own := 1.6 * r.NormFloat64() // the runner's own way of rolling in
 	for _, side := range term.Sides {
 		ai := x.Scanner.Truth.Prints[side].ArchIndex
@@ -76,7 +79,8 @@ func NewRunner(seed uint64, until time.Time, film TreadmillOptions) (*InventedRu
 		t.Peak[side] = units.Round(math.Min(18, math.Max(1, peak)), 1)
 	}
 	length := *x.Scanner.Truth.Feet[term.Left].LengthMM
-	x.Told = RunnerTold{Schema: "trevik.runner/v1", Name: firstNames[seed%16] + " " + lastNames[seed/16%10], Chart: term.Men, Ground: term.GroundRoad, Complaints: []support.Complaint{},
+	x.Told = RunnerTold{Schema: "trevik.runner/v1", Name: firstNames[seed%16] + " " + lastNames[seed/16%10], Chart: term.Men,
+		Ground: term.GroundRoad, Complaints: []support.Complaint{},
 		MassKg: units.Round(math.Min(110, math.Max(45, 70+0.9*(length-258)+7*r.NormFloat64())), 0), RunDays: 2 + r.IntN(4)}
 	if length < 250 {
 		x.Told.Chart = term.Women
@@ -95,7 +99,8 @@ func NewRunner(seed uint64, until time.Time, film TreadmillOptions) (*InventedRu
 	if x.Side, err = NewTreadmill(film); err != nil {
 		return nil, err
 	}
-	if x.Watch, err = NewWatch(WatchOptions{Seed: seed, Until: until, WeeklyKM: math.Max(3, x.Told.WeeklyKM), Days: x.Told.RunDays}); err != nil {
+	if x.Watch, err = NewWatch(WatchOptions{Seed: seed, Until: until, WeeklyKM: math.Max(3, x.Told.WeeklyKM),
+		Days: x.Told.RunDays}); err != nil {
 		return nil, err
 	}
 	t.Rear, t.Side, t.Watch = x.Rear.Truth(), x.Side.Truth(), x.Watch.Truth

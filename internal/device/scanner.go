@@ -49,7 +49,8 @@ func (s Scan) Check() error {
 			name   string
 			value  *float64
 			lo, hi float64
-		}{{"length_mm", f.foot.LengthMM, foot.MinLengthMM, foot.MaxLengthMM}, {"ball_mm", f.foot.BallMM, foot.MinBallMM, foot.MaxBallMM}, {"heel_mm", f.foot.HeelMM, foot.MinHeelMM, foot.MaxHeelMM},
+		}{{"length_mm", f.foot.LengthMM, foot.MinLengthMM, foot.MaxLengthMM}, {"ball_mm", f.foot.BallMM, foot.MinBallMM, foot.MaxBallMM},
+			{"heel_mm", f.foot.HeelMM, foot.MinHeelMM, foot.MaxHeelMM},
 			{"heel_to_ball_mm", f.foot.HeelToBallMM, 110, 270}, {"instep_mm", f.foot.InstepMM, 40, 100}} {
 			if v.value != nil {
 				l.Range(string(f.side)+"."+v.name, *v.value, v.lo, v.hi, "mm")
@@ -87,14 +88,16 @@ func NewScanner(seed uint64) *Scanner {
 	right.Isthmus *= 1 + 0.08*r.NormFloat64()
 	right.necks = nil
 	right.shape(r)
-	s := &Scanner{Scan: Scan{Schema: ScanSchema, Device: "Trevik bench scanner"}, Prints: map[term.Side]*PrintFoot{term.Left: &left, term.Right: &right},
+	s := &Scanner{Scan: Scan{Schema: ScanSchema, Device: "Trevik bench scanner"}, Prints: map[term.Side]*PrintFoot{term.Left: &left,
+		term.Right: &right},
 		Truth: ScanTruth{Schema: "trevik.truth/v1", Seed: seed, Feet: map[term.Side]ScanFoot{}, Prints: map[term.Side]*PrintTruth{}}}
 	for _, side := range term.Sides { // in order, so that a seed repeats
 		f := s.Prints[side]
 		print := f.Truth()
 		s.Truth.Prints[side] = &print
 		length := print.LengthMM + 4 + 4*r.Float64()
-		truth := ScanFoot{mm(length), mm(f.Ball + 2 + 2*r.Float64()), mm(f.Heel + 2), mm(length * (0.715 + 0.03*r.Float64())), mm(length * (0.23 + 0.04*r.Float64()))}
+		truth := ScanFoot{mm(length), mm(f.Ball + 2 + 2*r.Float64()), mm(f.Heel + 2), mm(length * (0.715 + 0.03*r.Float64())),
+			mm(length * (0.23 + 0.04*r.Float64()))}
 		s.Truth.Feet[side] = truth
 		// The scanner's own error: some tenths of a millimetre.
 		seen := func(v *float64) *float64 { return mm(*v + 0.3*r.NormFloat64()) }

@@ -190,8 +190,10 @@ func NewTreadmill(o TreadmillOptions) (*Treadmill, error) {
 func (t *Treadmill) newLeg(side term.Side, r *rand.Rand) *leg {
 	o := t.opt
 	w, h := float64(o.Width), float64(o.Height)
-	l := &leg{side: side, scale: 0.42 * h * (0.9 + 0.2*r.Float64()), floor: h * (0.865 + 0.006*r.Float64()), lift: h * (0.14 + 0.1*r.Float64()),
-		late: 0.5 + 2*r.Float64(), lean: 2 + 4*r.Float64(), sway: 3 * r.Float64(), drift: h * (0.01 + 0.025*r.Float64()), off: -2 + 4*r.Float64(), swing: -6 + 5*r.Float64(),
+	l := &leg{side: side, scale: 0.42 * h * (0.9 + 0.2*r.Float64()), floor: h * (0.865 + 0.006*r.Float64()),
+		lift: h * (0.14 + 0.1*r.Float64()),
+		late: 0.5 + 2*r.Float64(), lean: 2 + 4*r.Float64(), sway: 3 * r.Float64(), drift: h * (0.01 + 0.025*r.Float64()), off: -2 +
+			4*r.Float64(), swing: -6 + 5*r.Float64(),
 		bounce: h * 0.02 * r.Float64(), hidden: map[string][][2]int{}}
 	if o.Gait == gait.Walk {
 		l.lift *= 0.6
@@ -276,7 +278,8 @@ func (l *leg) sees(name string, frame int) bool {
 
 // tell writes the truth down: whole contacts, as gait.md counts them.
 func (t *Treadmill) tell(cadence float64) {
-	t.truth = TreadmillTruth{Schema: "trevik.truth/v1", Seed: t.opt.Seed, View: t.opt.View, CadenceSPM: cadence, Sides: map[term.Side]*SideTruth{}, TiltDeg: t.tilt}
+	t.truth = TreadmillTruth{Schema: "trevik.truth/v1", Seed: t.opt.Seed, View: t.opt.View, CadenceSPM: cadence,
+		Sides: map[term.Side]*SideTruth{}, TiltDeg: t.tilt}
 	fps := t.opt.FPS
 	strides, first, last := 0, 0.0, 0.0
 	for _, l := range t.legs {
@@ -335,7 +338,8 @@ func (t *Treadmill) Recording() gait.Recording {
 	if t.opt.Gait == gait.Walk {
 		speed = 5
 	}
-	rec := gait.Recording{Schema: gait.RecordingSchema, View: t.opt.View, Gait: t.opt.Gait, FPS: &fps, Surface: "treadmill", Shod: t.opt.Shod, SpeedKMH: &speed, Markers: "auto"}
+	rec := gait.Recording{Schema: gait.RecordingSchema, View: t.opt.View, Gait: t.opt.Gait, FPS: &fps, Surface: "treadmill", Shod: t.opt.Shod,
+		SpeedKMH: &speed, Markers: "auto"}
 	if rec.Shod == "" {
 		rec.Shod = "test shoe"
 		if t.opt.Barefoot {

@@ -113,7 +113,8 @@ func NewWatch(o WatchOptions) (*Watch, error) {
 				ground = term.GroundTrail
 			}
 			start := time.Date(date.Year(), date.Month(), date.Day(), 6+r.IntN(13), r.IntN(60), r.IntN(60), 0, time.UTC)
-			run := WatchRun{File: fmt.Sprintf("%s%s-%s.gpx", o.Prefix, start.Format("2006-01-02-1504"), kind), Start: start, Kind: kind, Ground: ground}
+			run := WatchRun{File: fmt.Sprintf("%s%s-%s.gpx", o.Prefix, start.Format("2006-01-02-1504"), kind), Start: start, Kind: kind,
+				Ground: ground}
 			if err := run.record(o, r, home, pace*speed*(0.96+0.08*r.Float64()), km, hilly); err != nil {
 				return nil, err
 			}
@@ -180,7 +181,8 @@ func (run *WatchRun) record(o WatchOptions, r *rand.Rand, home [2]float64, speed
 		}
 		w := 1 - e2*math.Pow(math.Sin(lat*rad), 2)
 		h := math.Round(10*(height(dist)+0.3*r.NormFloat64())) / 10
-		points = append(points, gpx.Point{Lat: lat + north/(a*(1-e2)/math.Pow(w, 1.5))/rad, Lon: lon + east/(a/math.Sqrt(w)*math.Cos(lat*rad))/rad, Ele: &h, At: run.Start.Add(time.Duration(t * float64(time.Second)))})
+		points = append(points, gpx.Point{Lat: lat + north/(a*(1-e2)/math.Pow(w, 1.5))/rad, Lon: lon +
+			east/(a/math.Sqrt(w)*math.Cos(lat*rad))/rad, Ele: &h, At: run.Start.Add(time.Duration(t * float64(time.Second)))})
 	}
 	for dist < total {
 		if t >= next-1e-9 {
@@ -248,7 +250,8 @@ func (run *WatchRun) record(o WatchOptions, r *rand.Rand, home [2]float64, speed
 	}
 	silent = 0
 	write()
-	run.KM, run.MovingS, run.ElapsedS, run.AscentM = units.Round(dist/1000, 4), units.Round(run.MovingS, 1), units.Round(t, 1), units.Round(run.AscentM, 1)
+	run.KM, run.MovingS, run.ElapsedS, run.AscentM = units.Round(dist/1000, 4), units.Round(run.MovingS, 1), units.Round(t, 1),
+		units.Round(run.AscentM, 1)
 	var b bytes.Buffer
 	kind := "running"
 	if run.Ground == term.GroundTrail {

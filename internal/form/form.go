@@ -98,7 +98,7 @@ func (f Field) Allowed(u units.System) string {
 		case Money:
 			return fmt.Sprintf("%g to %g", f.Lo/100, f.Hi/100)
 		}
-		return strings.TrimSpace(fmt.Sprintf("%g to %g %s", f.Lo, f.Hi, f.Unit))
+		return u.Say(strings.TrimSpace(fmt.Sprintf("%g to %g %s", f.Lo, f.Hi, f.Unit)))
 	case Text:
 		return fmt.Sprintf("up to %d letters", f.Max)
 	case Day:
@@ -116,7 +116,7 @@ func (f Field) Show(v float64, u units.System) string {
 		if u == units.Imperial {
 			return strconv.FormatFloat(units.Round(u.FromMM(v), 2), 'f', -1, 64)
 		}
-	case KM:
+	case KM, KMH:
 		return strconv.FormatFloat(units.Round(u.FromKm(v), 2), 'f', -1, 64)
 	case Money:
 		return strconv.FormatFloat(v/100, 'f', -1, 64)
@@ -216,7 +216,7 @@ func (f Field) canonical(n float64, u units.System) float64 {
 	switch f.Unit {
 	case MM:
 		return units.Round(u.ToMM(n), 3)
-	case KM:
+	case KM, KMH:
 		return units.Round(u.ToKm(n), 4)
 	case Money:
 		return units.Round(n*100, 0)

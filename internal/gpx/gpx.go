@@ -362,7 +362,8 @@ func Encode(w io.Writer, creator string, tracks []Track) error {
 		for _, s := range t.Segments {
 			seg := segOut{}
 			for _, p := range s {
-				pt := ptOut{Lat: strconv.FormatFloat(p.Lat, 'f', 7, 64), Lon: strconv.FormatFloat(p.Lon, 'f', 7, 64), Time: p.At.UTC().Format(time.RFC3339)}
+				pt := ptOut{Lat: strconv.FormatFloat(p.Lat, 'f', 7, 64), Lon: strconv.FormatFloat(p.Lon, 'f', 7, 64),
+					Time: p.At.UTC().Format(time.RFC3339)}
 				if p.Ele != nil {
 					pt.Ele = strconv.FormatFloat(*p.Ele, 'f', 1, 64)
 				}

@@ -22,13 +22,17 @@ func point(i int, extra string) string {
 func whole(body string) string { return head + "<trk><trkseg>" + body + "</trkseg></trk></gpx>" }
 
 func TestDecode(t *testing.T) {
-	got, err := Decode(strings.NewReader(head + `<metadata><time>2026-11-01T07:00:00Z</time></metadata><trk><name> Moor &amp; back </name><type>trail_running</type><trkseg>` + point(1, `<extensions><hr xmlns="http://other/v1">150</hr><trkpt xmlns="http://other/v1" lat="1" lon="2"/></extensions>`) + point(2, "") +
-		`</trkseg><trkseg></trkseg><trkseg>` + point(9, "") + `<trkpt lat="60" lon="5"/></trkseg></trk><trk><type>Cycling</type><trkseg>` + point(3, "") + `</trkseg></trk><trk/></gpx>`))
+	got, err := Decode(strings.NewReader(head +
+		`<metadata><time>2026-11-01T07:00:00Z</time></metadata><trk><name> Moor &amp; back </name><type>trail_running</type><trkseg>` +
+		point(1, `<extensions><hr xmlns="http://other/v1">150</hr><trkpt xmlns="http://other/v1" lat="1" lon="2"/></extensions>`) + point(2, "") +
+		`</trkseg><trkseg></trkseg><trkseg>` + point(9, "") + `<trkpt lat="60" lon="5"/></trkseg></trk><trk><type>Cycling</type><trkseg>` +
+		point(3, "") + `</trkseg></trk><trk/></gpx>`))
 	if err != nil || len(got) != 2 {
 		t.Fatal(got, err)
 	}
 	a := got[0]
-	if a.Name != "Moor & back" || !a.OnFoot() || len(a.Segments) != 2 || len(a.Segments[0]) != 2 || a.Untimed != 1 || *a.Segments[0][0].Ele != 12.5 || !a.Start().Equal(time.Date(2026, 11, 1, 8, 0, 1, 0, time.UTC)) {
+	if a.Name != "Moor & back" || !a.OnFoot() || len(a.Segments) != 2 || len(a.Segments[0]) != 2 || a.Untimed != 1 ||
+		*a.Segments[0][0].Ele != 12.5 || !a.Start().Equal(time.Date(2026, 11, 1, 8, 0, 1, 0, time.UTC)) {
 		t.Errorf("%+v", a)
 	}
 	if p := a.Points(); len(p) != 3 || p[2].T != 8 {
@@ -45,9 +49,10 @@ func TestDecode(t *testing.T) {
 	for name, ok := range map[string]string{
 		"1.0":          strings.Replace(whole(point(1, "")), "GPX/1/1", "GPX/1/0", 1),
 		"no namespace": strings.Replace(whole(point(1, "")), ` xmlns="http://www.topografix.com/GPX/1/1"`, "", 1),
-		"a prefix":     `<g:gpx xmlns:g="http://www.topografix.com/GPX/1/1"><g:trk><g:trkseg><g:trkpt lat="1" lon="2"><g:time>2026-11-01T08:00:00+01:00</g:time></g:trkpt></g:trkseg></g:trk></g:gpx>`,
-		"a BOM":        "\ufeff" + whole(point(1, "")),
-		"latin":        strings.Replace(strings.Replace(whole(point(1, "")), "UTF-8", "ISO-8859-1", 1), "<trk>", "<trk><name>B\xf8</name>", 1),
+		"a prefix": `<g:gpx xmlns:g="http://www.topografix.com/GPX/1/1"><g:trk><g:trkseg><g:trkpt lat="1" lon="2">` +
+			`<g:time>2026-11-01T08:00:00+01:00</g:time></g:trkpt></g:trkseg></g:trk></g:gpx>`,
+		"a BOM": "\ufeff" + whole(point(1, "")),
+		"latin": strings.Replace(strings.Replace(whole(point(1, "")), "UTF-8", "ISO-8859-1", 1), "<trk>", "<trk><name>B\xf8</name>", 1),
 	} {
 		got, err := Decode(strings.NewReader(ok))
 		if err != nil || len(got) != 1 {
@@ -61,7 +66,8 @@ func TestDecode(t *testing.T) {
 func TestDecodeRefuses(t *testing.T) {
 	deep := strings.Repeat("<a>", 60)
 	for name, c := range map[string]struct{ file, field, text string }{
-		"an entity bomb":   {`<?xml version="1.0"?>` + "\n" + `<!DOCTYPE gpx [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]>` + whole("&b;")[len(`<?xml version="1.0" encoding="UTF-8"?>`):], "line 2", "document type"},
+		"an entity bomb": {`<?xml version="1.0"?>` + "\n" + `<!DOCTYPE gpx [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]>` +
+			whole("&b;")[len(`<?xml version="1.0" encoding="UTF-8"?>`):], "line 2", "document type"},
 		"an entity alone":  {whole(point(1, "&lol;")), "line 2", "is no GPX"},
 		"NaN":              {whole("\n" + strings.Replace(point(1, ""), "60.0001", "NaN", 1)), "line 3", `the lat "NaN"`},
 		"off the earth":    {whole(strings.Replace(point(1, ""), "5.5", "200", 1)), "line 2", "up to 180"},
@@ -108,13 +114,15 @@ func (f readerFunc) Read(p []byte) (int, error) { return f(p) }
 // What is written is read back the same, to a centimetre and a second.
 func TestEncode(t *testing.T) {
 	ele := 101.25
-	in := []Track{{Name: "a < b & c", Kind: "running", Segments: [][]Point{{{60.1234567, -5.7654321, &ele, time.Date(2026, 1, 2, 3, 4, 5, 0, time.UTC)}, {60.2, -5.8, nil, time.Date(2026, 1, 2, 3, 4, 6, 0, time.UTC)}}}}}
+	in := []Track{{Name: "a < b & c", Kind: "running", Segments: [][]Point{{{60.1234567, -5.7654321, &ele,
+		time.Date(2026, 1, 2, 3, 4, 5, 0, time.UTC)}, {60.2, -5.8, nil, time.Date(2026, 1, 2, 3, 4, 6, 0, time.UTC)}}}}}
 	var b bytes.Buffer
 	if err := Encode(&b, "Trevik", in); err != nil {
 		t.Fatal(err)
 	}
 	out, err := Decode(&b)
-	if err != nil || len(out) != 1 || out[0].Name != in[0].Name || math.Abs(out[0].Segments[0][0].Lat-60.1234567) > 1e-7 || *out[0].Segments[0][0].Ele != 101.3 && *out[0].Segments[0][0].Ele != 101.2 || out[0].Segments[0][1].Ele != nil {
+	if err != nil || len(out) != 1 || out[0].Name != in[0].Name || math.Abs(out[0].Segments[0][0].Lat-60.1234567) > 1e-7 ||
+		*out[0].Segments[0][0].Ele != 101.3 && *out[0].Segments[0][0].Ele != 101.2 || out[0].Segments[0][1].Ele != nil {
 		t.Errorf("%+v %v", out, err)
 	}
 }

@@ -85,7 +85,8 @@ type Queue struct {
 // New makes a queue; its kinds are registered before Start.
 func New(s *store.Store, log *slog.Logger) *Queue {
 	ctx, stop := context.WithCancel(context.Background())
-	return &Queue{store: s, log: log, worker: rand.Text()[:16], kinds: map[string]Kind{}, wake: make(chan struct{}, 1), ctx: ctx, stop: stop, busy: map[string]int{}}
+	return &Queue{store: s, log: log, worker: rand.Text()[:16], kinds: map[string]Kind{}, wake: make(chan struct{}, 1), ctx: ctx, stop: stop,
+		busy: map[string]int{}}
 }
 
 // Register adds a kind of work.
@@ -191,7 +192,8 @@ func (q *Queue) next() bool {
 		if err != nil {
 			return err
 		}
-		j = &Job{ID: row.ID, ShopID: uint64(row.ShopID.Int64), Kind: row.Kind, Subject: row.Subject, Args: row.Args, Try: int(row.Tries) + 1, By: uint64(row.MadeBy.Int64), worker: q.worker}
+		j = &Job{ID: row.ID, ShopID: uint64(row.ShopID.Int64), Kind: row.Kind, Subject: row.Subject, Args: row.Args, Try: int(row.Tries) + 1,
+			By: uint64(row.MadeBy.Int64), worker: q.worker}
 		return tx.ClaimJob(q.ctx, db.ClaimJobParams{Worker: q.worker, BeatAt: store.NullTime(time.Now().UTC()), ID: row.ID})
 	})
 	if err != nil {
@@ -256,12 +258,13 @@ func (q *Queue) settle(j *Job, k Kind, work context.Context, err error) {
 	case err == nil:
 		_, err = q.store.EndJob(ctx, db.EndJobParams{State: "done", EndedAt: store.NullTime(now), ID: j.ID, Worker: j.worker})
 	case q.ctx.Err() != nil:
-		_, err = q.store.RetryJob(ctx, db.RetryJobParams{Note: "", RunAfter: now, ID: j.ID, Worker: j.worker})
+		_, err = q.store.HandJobBack(ctx, db.HandJobBackParams{RunAfter: now, ID: j.ID, Worker: j.worker})
 	case errors.As(err, &final) || j.Try >= k.Tries:
 		if work.Err() != nil && !errors.As(err, &final) {
 			err = fmt.Errorf("it took longer than %s: %w", k.Within, err)
 		}
-		n, wrong := q.store.EndJob(ctx, db.EndJobParams{State: "failed", Note: short(err), EndedAt: store.NullTime(now), ID: j.ID, Worker: j.worker})
+		n, wrong := q.store.EndJob(ctx, db.EndJobParams{State: "failed", Note: short(err), EndedAt: store.NullTime(now), ID: j.ID,
+			Worker: j.worker})
 		q.log.Error("job failed", "job", j.ID, "kind", j.Kind, "error", err.Error())
 		if wrong == nil && n > 0 && k.GivenUp != nil {
 			k.GivenUp(ctx, j, err)
@@ -269,7 +272,8 @@ func (q *Queue) settle(j *Job, k Kind, work context.Context, err error) {
 		err = wrong
 	default:
 		q.log.Warn("job to be tried again", "job", j.ID, "kind", j.Kind, "try", j.Try, "error", err.Error())
-		_, err = q.store.RetryJob(ctx, db.RetryJobParams{Note: short(err), RunAfter: now.Add(time.Duration(j.Try) * againAfter), ID: j.ID, Worker: j.worker})
+		_, err = q.store.RetryJob(ctx, db.RetryJobParams{Note: short(err), RunAfter: now.Add(time.Duration(j.Try) * againAfter), ID: j.ID,
+			Worker: j.worker})
 	}
 	if err != nil {
 		q.log.Warn("job not settled; it is taken up again", "job", j.ID, "kind", j.Kind, "error", err.Error())
@@ -317,7 +321,8 @@ func newBeat(q *Queue, j *Job, cancel context.CancelFunc) *beat {
 			b.mu.Lock()
 			done, total := b.done, b.total
 			b.mu.Unlock()
-			n, err := q.store.BeatJob(q.ctx, db.BeatJobParams{BeatAt: store.NullTime(time.Now().UTC()), Done: int32(done), Total: int32(total), ID: j.ID, Worker: j.worker})
+			n, err := q.store.BeatJob(q.ctx, db.BeatJobParams{BeatAt: store.NullTime(time.Now().UTC()), Done: int32(done), Total: int32(total),
+				ID: j.ID, Worker: j.worker})
 			if err == nil && n == 0 {
 				cancel() // cancelled, or another's
 				return
@@ -361,7 +366,8 @@ func Of(ctx context.Context, q *db.Queries, kind, subject string) (State, error)
 	if store.IsNoRows(err) {
 		return State{}, nil
 	}
-	return State{Live: r.State == "waiting" || r.State == "running", Failed: r.State == "failed", Cancelled: r.State == "cancelled", Done: int(r.Done), Total: int(r.Total), Note: r.Note}, err
+	return State{Live: r.State == "waiting" || r.State == "running", Failed: r.State == "failed", Cancelled: r.State == "cancelled",
+		Done: int(r.Done), Total: int(r.Total), Note: r.Note}, err
 }
 
 // Live are the jobs of a kind that are under way, by subject.
@@ -398,7 +404,8 @@ func (h Health) Stuck() bool { return h.Waiting > 0 || h.Silent > 0 }
 // Look is how the work goes.
 func Look(ctx context.Context, q *db.Queries) (Health, error) {
 	now := time.Now().UTC()
-	r, err := q.StuckJobs(ctx, db.StuckJobsParams{Late: now.Add(-lateAfter), Dead: store.NullTime(now.Add(-2 * deadAfter)), Since: store.NullTime(now.AddDate(0, 0, -1))})
+	r, err := q.StuckJobs(ctx, db.StuckJobsParams{Late: now.Add(-lateAfter), Dead: store.NullTime(now.Add(-2 * deadAfter)),
+		Since: store.NullTime(now.AddDate(0, 0, -1))})
 	return Health{r.Waiting, r.Silent, r.Failed}, err
 }
 

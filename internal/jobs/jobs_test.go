@@ -159,13 +159,27 @@ func TestRestart(t *testing.T) {
 	first.Start()
 	<-begun
 	first.Close()
+	// However often it is stopped in order, it goes on.
+	for range 4 {
+		again := make(chan struct{})
+		next := jobs.New(s, slog.New(slog.DiscardHandler))
+		next.Register(jobs.Kind{Name: "long", Do: func(ctx context.Context, _ *jobs.Job, _ func(int, int)) error {
+			close(again)
+			<-ctx.Done()
+			return ctx.Err()
+		}})
+		next.Start()
+		<-again
+		next.Close()
+	}
 	if st := until(t, s, "long", "stopped", func(jobs.State) bool { return true }); !st.Live || st.Failed {
 		t.Fatalf("%+v", st)
 	}
 	// Dead without a word: it runs for a worker that is silent.
 	add(t, s, "long", "dead", nil)
 	add(t, s, "long", "deadly", nil)
-	if _, err := s.DB.Exec("UPDATE jobs SET state = 'running', worker = 'gone', tries = IF(subject = 'deadly', 3, 1), beat_at = UTC_TIMESTAMP(6) - INTERVAL 1 MINUTE WHERE subject IN ('dead', 'deadly')"); err != nil {
+	if _, err := s.DB.Exec("UPDATE jobs SET state = 'running', worker = 'gone', tries = IF(subject = 'deadly', 3, 1), beat_at = " +
+		"UTC_TIMESTAMP(6) - INTERVAL 1 MINUTE WHERE subject IN ('dead', 'deadly')"); err != nil {
 		t.Fatal(err)
 	}
 	if h, err := jobs.Look(context.Background(), s.Queries); err != nil || h.Silent != 2 || !h.Stuck() {

@@ -63,8 +63,10 @@ func TestOpens(t *testing.T) {
 		format      string
 		orientation int
 	}{
-		"png": {pngOf(t, 50, 70), "png", 1}, "jpeg": {jpegOf(t), "jpeg", 1}, "turned, little end": {exif(jpegOf(t), binary.LittleEndian, "II", 6), "jpeg", 6},
-		"turned, big end": {exif(jpegOf(t), binary.BigEndian, "MM", 3), "jpeg", 3}, "nonsense turn": {exif(jpegOf(t), binary.BigEndian, "MM", 99), "jpeg", 1},
+		"png": {pngOf(t, 50, 70), "png", 1}, "jpeg": {jpegOf(t), "jpeg", 1},
+		"turned, little end": {exif(jpegOf(t), binary.LittleEndian, "II", 6), "jpeg", 6},
+		"turned, big end":    {exif(jpegOf(t), binary.BigEndian, "MM", 3), "jpeg", 3},
+		"nonsense turn":      {exif(jpegOf(t), binary.BigEndian, "MM", 99), "jpeg", 1},
 	} {
 		p, err := Open("photo", c.data)
 		if err != nil || p.Format != c.format || p.Orientation != c.orientation {
@@ -80,13 +82,15 @@ func TestRefuses(t *testing.T) {
 	}
 	whole := pngOf(t, 200, 200)
 	// A header that promises 90,000 by 90,000 pixels: refused before anything is decoded.
-	huge := append([]byte("\x89PNG\r\n\x1a\n"), chunk("IHDR", append(binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, 9000), 9000), 8, 0, 0, 0, 0))...)
+	huge := append([]byte("\x89PNG\r\n\x1a\n"), chunk("IHDR",
+		append(binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, 9000), 9000), 8, 0, 0, 0, 0))...)
 	moving := append(append(append([]byte{}, whole[:33]...), chunk("acTL", make([]byte, 8))...), whole[33:]...)
 	for name, c := range map[string]struct {
 		data []byte
 		says string
 	}{
-		"nothing": {nil, "empty"}, "a text": {[]byte("hello"), "PNG or JPEG"}, "a GIF": {g.Bytes(), "PNG or JPEG"}, "cut off": {whole[:len(whole)/2], "cut off"}, "a JPEG cut off": {jpegOf(t)[:200], "broken"},
+		"nothing": {nil, "empty"}, "a text": {[]byte("hello"), "PNG or JPEG"}, "a GIF": {g.Bytes(), "PNG or JPEG"},
+		"cut off": {whole[:len(whole)/2], "cut off"}, "a JPEG cut off": {jpegOf(t)[:200], "broken"},
 		"a head alone": {[]byte("\x89PNG\r\n\x1a\n"), "broken"}, "huge": {huge, "megapixels"}, "animated": {moving, "animated"},
 	} {
 		_, err := Open("photo", c.data)

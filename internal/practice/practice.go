@@ -61,7 +61,8 @@ const (
 
 // Truth is the evidence that the truth itself gives.
 func Truth(x *device.InventedRunner) support.Evidence {
-	e := support.Evidence{Schema: support.EvidenceSchema, Gait: &support.Both[support.Gait]{}, Arch: &support.Both[support.Arch]{}, Complaints: &x.Told.Complaints}
+	e := support.Evidence{Schema: support.EvidenceSchema, Gait: &support.Both[support.Gait]{}, Arch: &support.Both[support.Arch]{},
+		Complaints: &x.Told.Complaints}
 	for _, s := range term.Sides {
 		band := gait.Bands(x.Truth.Peak[s], seen, manySteps, gait.Run, nil)
 		var arch support.ArchProbability
@@ -162,8 +163,10 @@ func trueSizing(x *device.InventedRunner) float64 {
 // ByCore does the whole fit as the core alone would: the scan, the prints, the film, the
 // level, the first of the ranking. It fails where a reading cannot be taken.
 func ByCore(x *device.InventedRunner, models []shoe.Model) (Found, error) {
-	f := Found{LengthMM: map[term.Side]*float64{}, BallMM: map[term.Side]*float64{}, ArchIndex: map[term.Side]*float64{}, PeakDeg: map[term.Side]*float64{}}
-	e := support.Evidence{Schema: support.EvidenceSchema, Gait: &support.Both[support.Gait]{}, Arch: &support.Both[support.Arch]{}, Complaints: &x.Told.Complaints}
+	f := Found{LengthMM: map[term.Side]*float64{}, BallMM: map[term.Side]*float64{}, ArchIndex: map[term.Side]*float64{},
+		PeakDeg: map[term.Side]*float64{}}
+	e := support.Evidence{Schema: support.EvidenceSchema, Gait: &support.Both[support.Gait]{}, Arch: &support.Both[support.Arch]{},
+		Complaints: &x.Told.Complaints}
 	followed, err := gait.Follow(x.Rear, x.Rear.Recording(), nil)
 	if err != nil {
 		return f, err
@@ -172,7 +175,8 @@ func ByCore(x *device.InventedRunner, models []shoe.Model) (Found, error) {
 	if err != nil {
 		return f, err
 	}
-	r := match.Request{Schema: match.RequestSchema, Chart: x.Told.Chart, Kinds: []match.KindShare{{Kind: term.Easy, Ground: x.Told.Ground, Share: 1}}, Surface: term.Road, MassKg: &x.Told.MassKg, Models: models}
+	r := match.Request{Schema: match.RequestSchema, Chart: x.Told.Chart,
+		Kinds: []match.KindShare{{Kind: term.Easy, Ground: x.Told.Ground, Share: 1}}, Surface: term.Road, MassKg: &x.Told.MassKg, Models: models}
 	for _, side := range term.Sides {
 		scan := x.Scanner.Scan.Left
 		if side == term.Right {
@@ -186,7 +190,8 @@ func ByCore(x *device.InventedRunner, models []shoe.Model) (Found, error) {
 		a := print.Answer()
 		index := a.ArchIndex
 		f.ArchIndex[side] = &index
-		arch := support.Arch{ArchProbability: &support.ArchProbability{High: a.ArchProbability.High, Medium: a.ArchProbability.Medium, Low: a.ArchProbability.Low}}
+		arch := support.Arch{ArchProbability: &support.ArchProbability{High: a.ArchProbability.High, Medium: a.ArchProbability.Medium,
+			Low: a.ArchProbability.Low}}
 		foot := match.Foot{LengthMM: *scan.LengthMM, BallMM: scan.BallMM, HeelToBallMM: scan.HeelToBallMM}
 		var g *support.Gait
 		if s := film.Answer.Sides[side]; s != nil && s.PeakEversionDeg != nil {
@@ -220,5 +225,6 @@ func ByCore(x *device.InventedRunner, models []shoe.Model) (Found, error) {
 // Photo is a photo of a print of a scanner's runner on its sheet, the same for a seed.
 func Photo(s *device.Scanner, seed uint64, side term.Side) image.Image {
 	paper := footprint.PaperFor(s.Truth.Prints[side].LengthMM)
-	return s.Prints[side].Render(device.Photo{Paper: paper, MMPerPx: 0.3, Noise: 2, Uneven: 0.1, Mottle: 0.15}, rand.New(rand.NewPCG(seed, uint64(len(side)))))
+	return s.Prints[side].Render(device.Photo{Paper: paper, MMPerPx: 0.3, Noise: 2, Uneven: 0.1, Mottle: 0.15},
+		rand.New(rand.NewPCG(seed, uint64(len(side)))))
 }

@@ -13,7 +13,8 @@ import (
 
 func invented(t *testing.T, seed uint64) *device.InventedRunner {
 	t.Helper()
-	x, err := device.NewRunner(seed, time.Date(2026, 11, 22, 0, 0, 0, 0, time.UTC), device.TreadmillOptions{FPS: 120, Seconds: 3, Width: 400, Height: 300, Near: term.Left, Gait: "run"})
+	x, err := device.NewRunner(seed, time.Date(2026, 11, 22, 0, 0, 0, 0, time.UTC), device.TreadmillOptions{FPS: 120, Seconds: 3, Width: 400,
+		Height: 300, Near: term.Left, Gait: "run"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -23,7 +24,8 @@ func invented(t *testing.T, seed uint64) *device.InventedRunner {
 // The truth itself has full points, nothing none, and an error its part.
 func TestAgainst(t *testing.T) {
 	x := invented(t, 3)
-	f := practice.Found{LengthMM: map[term.Side]*float64{}, BallMM: map[term.Side]*float64{}, ArchIndex: map[term.Side]*float64{}, Arch: map[term.Side]term.Arch{}, PeakDeg: map[term.Side]*float64{}}
+	f := practice.Found{LengthMM: map[term.Side]*float64{}, BallMM: map[term.Side]*float64{}, ArchIndex: map[term.Side]*float64{},
+		Arch: map[term.Side]term.Arch{}, PeakDeg: map[term.Side]*float64{}}
 	nothing, err := practice.Against(x, f)
 	if err != nil || nothing.Points != 0 || nothing.Expert == nil {
 		t.Fatalf("%+v %v", nothing, err)
@@ -65,7 +67,8 @@ func TestByCore(t *testing.T) {
 			t.Errorf("seed %d: %g points, %v: %+v", seed, s.Points, err, s.Lines)
 		}
 		for _, side := range term.Sides {
-			if math.Abs(*f.LengthMM[side]-*x.Truth.Feet.Feet[side].LengthMM) > 1.5 || f.PeakDeg[side] == nil || math.Abs(*f.PeakDeg[side]-x.Truth.Peak[side]) > 1.5 {
+			if math.Abs(*f.LengthMM[side]-*x.Truth.Feet.Feet[side].LengthMM) > 1.5 || f.PeakDeg[side] == nil ||
+				math.Abs(*f.PeakDeg[side]-x.Truth.Peak[side]) > 1.5 {
 				t.Errorf("seed %d %s: %+v", seed, side, f)
 			}
 		}

@@ -2,6 +2,7 @@ package record
 
 import (
 	"slices"
+
 	"trevik/internal/core/fault"
 	"trevik/internal/core/limits"
 	"trevik/internal/form"

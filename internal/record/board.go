@@ -107,7 +107,8 @@ func rowValues(row int, p *rotation.WeekPart) []Value {
 		is, km = *p, &p.KM
 	}
 	return []Value{
-		word(PlanDay.Decl, PlanDay.Key(row), is.Day), word(PlanStart.Decl, PlanStart.Key(row), is.Start), figure(PlanKM.Decl, PlanKM.Key(row), km),
+		word(PlanDay.Decl, PlanDay.Key(row), is.Day), word(PlanStart.Decl, PlanStart.Key(row), is.Start),
+		figure(PlanKM.Decl, PlanKM.Key(row), km),
 		figure(PlanMinutes.Decl, PlanMinutes.Key(row), is.Minutes), word(PlanKind.Decl, PlanKind.Key(row), string(is.Kind)),
 		word(PlanGround.Decl, PlanGround.Key(row), string(is.Ground)), word(PlanRun.Decl, PlanRun.Key(row), strings.TrimPrefix(is.Run, "run ")),
 	}

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+
 	"trevik/internal/core/shoe"
 )
 
@@ -113,9 +114,11 @@ func NewCatalogue(was *Catalogue, changed map[uint64]*shoe.Model) *Catalogue {
 		lines = append(lines, line{id, m})
 	}
 	slices.SortFunc(lines, func(x, y line) int {
-		return cmp.Or(strings.Compare(x.m.Maker, y.m.Maker), strings.Compare(x.m.Name, y.m.Name), cmp.Compare(x.m.Version, y.m.Version), cmp.Compare(x.id, y.id))
+		return cmp.Or(strings.Compare(x.m.Maker, y.m.Maker), strings.Compare(x.m.Name, y.m.Name), cmp.Compare(x.m.Version, y.m.Version),
+			cmp.Compare(x.id, y.id))
 	})
-	c := &Catalogue{Models: make([]shoe.Model, len(lines)), ids: make([]uint64, len(lines)), byRow: make(map[uint64]int, len(lines)), byCode: make(map[string]int, len(lines))}
+	c := &Catalogue{Models: make([]shoe.Model, len(lines)), ids: make([]uint64, len(lines)), byRow: make(map[uint64]int, len(lines)),
+		byCode: make(map[string]int, len(lines))}
 	for i, l := range lines {
 		c.Models[i], c.ids[i] = *l.m, l.id
 		c.byRow[l.id], c.byCode[l.m.ID] = i, i

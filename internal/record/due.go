@@ -56,7 +56,8 @@ func (c *Conclusions) Due() ([]Due, error) {
 		}
 		var out []Due
 		if growing, again := c.Growing(); growing {
-			out = append(out, Due{Kind: DueMeasure, On: again, Text: "measure growing feet again", Mine: "have growing feet measured again", of: c.ID})
+			out = append(out, Due{Kind: DueMeasure, On: again, Text: "measure growing feet again", Mine: "have growing feet measured again",
+				of: c.ID})
 		}
 		for i := range worn {
 			list, err := c.duePair(&worn[i])
@@ -79,7 +80,8 @@ func (c *Conclusions) duePair(w *Worn) ([]Due, error) {
 			return nil, err
 		}
 		to := c.Shop.Catalogue.Latest(&p.Model)
-		d := Due{Kind: DueOrder, On: on, Pair: p, Order: to, Label: to.Label(p.Size, p.Width), Mine: "have the next pair after " + p.Name() + " ordered"}
+		d := Due{Kind: DueOrder, On: on, Pair: p, Order: to, Label: to.Label(p.Size, p.Width), Mine: "have the next pair after " + p.Name() +
+			" ordered"}
 		d.Text = "order " + ModelName(to) + ", " + d.Label
 		if to.ID != p.Model.ID {
 			d.Text += ", the version after theirs: try it on"
@@ -96,7 +98,8 @@ func (c *Conclusions) duePair(w *Worn) ([]Due, error) {
 		on := p.BoughtOn.AddDate(0, 0, days)
 		asked := slices.ContainsFunc(p.Reports, func(r Report) bool { return r.AfterDays >= days })
 		if !asked && c.Today.Before(on.AddDate(0, 0, care.ComfortOpenDays)) {
-			out = append(out, Due{Kind: DueComfort, On: on, Pair: p, Text: fmt.Sprintf("ask how %s is after %d days", p.Name(), days), Mine: "tell the shop how " + p.Name() + " is", of: uint64(days)})
+			out = append(out, Due{Kind: DueComfort, On: on, Pair: p, Text: fmt.Sprintf("ask how %s is after %d days", p.Name(), days),
+				Mine: "tell the shop how " + p.Name() + " is", of: uint64(days)})
 		}
 	}
 	return out, nil
@@ -127,7 +130,8 @@ func (c *Conclusions) DueOfChanges() ([]Due, error) {
 			if err != nil {
 				return nil, err
 			}
-			text := fmt.Sprintf("week %d of changing over: %s in %s, %s in %s", n+1, c.Units.Distance(w.KMNew), x.To, c.Units.Distance(w.KMOld), x.From)
+			text := fmt.Sprintf("week %d of changing over: %s in %s, %s in %s", n+1, c.Units.Distance(w.KMNew), x.To, c.Units.Distance(w.KMOld),
+				x.From)
 			out = append(out, Due{Kind: DueChange, On: on, Text: text, Mine: text, of: x.ID})
 		}
 	}

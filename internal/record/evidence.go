@@ -127,7 +127,8 @@ func (c *Conclusions) Evidence() support.Evidence {
 
 func (c *Conclusions) gather() support.Evidence {
 	v := c.Visit
-	e := support.Evidence{Schema: support.EvidenceSchema, Surface: v.SurfaceAsked(), TrailRule: v.Settings.TrailRule, Lead: v.Settings.LeadSchool,
+	e := support.Evidence{Schema: support.EvidenceSchema, Surface: v.SurfaceAsked(), TrailRule: v.Settings.TrailRule,
+		Lead:  v.Settings.LeadSchool,
 		Flags: slices.Clone(v.Cautions()), Wear: v.worn(), AnklesGiveOutward: AnklesOutward.Of(v)}
 	if e.Surface != term.Trail && e.Surface != term.Link {
 		e.Surface = term.Road

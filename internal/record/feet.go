@@ -26,7 +26,8 @@ var (
 	HeelMeasure       = Measure{Heel, &ScanHeel, "Heel width", "heel width"}
 	InstepMeasure     = Measure{Instep, &ScanInstep, "Instep", "instep"}
 	SizeMeasures      = []Measure{LengthMeasure, BallMeasure, HeelToBallMeasure, HeelMeasure, InstepMeasure}
-	ArchMeasures      = []Measure{{InstepSeated, nil, "Instep, seated", "seated instep"}, {Navicular, nil, "Navicular", "navicular"}, {NavicularSeated, nil, "Navicular, seated", "seated navicular"}}
+	ArchMeasures      = []Measure{{InstepSeated, nil, "Instep, seated", "seated instep"}, {Navicular, nil, "Navicular", "navicular"},
+		{NavicularSeated, nil, "Navicular, seated", "seated navicular"}}
 )
 
 // Reading brings a foot's repeated readings together, mm.
@@ -77,7 +78,8 @@ func (v *Visit) ScanDiffers(m Measure, side term.Side) float64 {
 // foot of that length does not count (OddBall).
 func (v *Visit) Foot(side term.Side) foot.Measured {
 	of := func(m Measure) float64 { return v.Measured(m, side).Value }
-	f := foot.Measured{LengthMM: of(LengthMeasure), BallMM: of(BallMeasure), HeelToBallMM: of(HeelToBallMeasure), HeelMM: of(HeelMeasure), InstepMM: of(InstepMeasure)}
+	f := foot.Measured{LengthMM: of(LengthMeasure), BallMM: of(BallMeasure), HeelToBallMM: of(HeelToBallMeasure), HeelMM: of(HeelMeasure),
+		InstepMM: of(InstepMeasure)}
 	if v.OddBall(side) != 0 {
 		f.HeelToBallMM = 0
 	}

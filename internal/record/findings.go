@@ -66,38 +66,46 @@ var (
 
 // Hello: cautions first, then what they run, like and will spend.
 var (
-	Flags           = One[[]support.Flag]{declare(many("hello", "flags", "Cautions", orNone(support.Flags), told).health(), words[support.Flag])}
-	Treated         = One[bool]{declare(yesNo("hello", "treated", "Under treatment for feet or legs", told).health(), yes)}
-	Complains       = One[string]{declare(choice("hello", "complaints", "Anything else that hurts or hurt", []string{form.None, "some"}, told).health(), word[string])}
-	ComplaintPlace  = Rows[term.Place]{declare(choice("hello", "complaint_place", "Place", term.Places, told).rows(ComplaintRows).health(), word[term.Place])}
-	ComplaintSide   = Rows[string]{declare(choice("hello", "complaint_side", "Side", []string{"left", "right", "both"}, told).rows(ComplaintRows).health(), word[string])}
-	ComplaintMonths = Rows[float64]{declare(limited("hello", "complaint_months", "Months ago", form.Plain, limits.MonthsAgo, told).rows(ComplaintRows).health(), figure)}
-	ComplaintWhen   = Rows[string]{declare(choice("hello", "complaint_when", "When it comes", []string{"at_the_start", "during", "after", "next_morning", "always"}, told).rows(ComplaintRows).health(), word[string])}
-	Surface         = One[term.Surface]{declare(choice("hello", "surface", "Where most runs are", term.Surfaces, told), word[term.Surface])}
-	WeekKind        = Rows[term.Kind]{declare(choice("hello", "week_kind", "Kind of run", term.Kinds, told).rows(WeekRows), word[term.Kind])}
-	WeekGround      = Rows[term.Ground]{declare(choice("hello", "week_ground", "Ground", term.Grounds, told).rows(WeekRows), word[term.Ground])}
-	WeekKM          = Rows[float64]{declare(limited("hello", "week_km", "A week", form.KM, limits.WeekKM, told).rows(WeekRows), figure)}
-	WeeklyKM        = One[float64]{declare(limited("hello", "weekly_km", "In a usual week", form.KM, limits.WeekKM, told), figure)}
-	RunDays         = One[float64]{declare(number("hello", "run_days", "Days a week", form.Plain, 1, 7, told), figure)}
-	UsualKM         = One[float64]{declare(limited("hello", "usual_km", "Usual run", form.KM, limits.UsualKM, told), figure)}
-	LongestKM       = One[float64]{declare(limited("hello", "longest_km", "Longest run", form.KM, limits.RunKM, told), figure)}
-	Jump            = One[bool]{declare(yesNo("hello", "jump", "More training lately", told), yes)}
-	Goals           = One[[]rotation.Goal]{declare(many("hello", "goals", "What for", rotation.Goals, told), words[rotation.Goal])}
-	Conditions      = One[[]term.Condition]{declare(many("hello", "conditions", "Ground and season", term.Conditions, told), words[term.Condition])}
-	RaceKM          = One[float64]{declare(limited("hello", "race_km", "Race distance", form.KM, limits.RaceKM, told), figure)}
-	RaceOn          = One[time.Time]{declare(text("hello", "race_on", "Race day", 0, told).kind(form.Day), day)}
-	Experience      = One[string]{declare(choice("hello", "experience", "Running", match.Experiences, told), word[string])}
-	PairsWanted     = One[string]{declare(choice("hello", "pairs_wanted", "Pairs", []string{"one_for_all", "several"}, told), word[string])}
-	MassKg          = One[float64]{declare(limited("hello", "mass_kg", "Body mass", form.Kg, limits.MassKg, told), figure)}
-	LikesSoftness   = One[int]{declare(choice("hello", "likes_softness", "Firm to soft", rating, told), count)}
-	LikesBounce     = One[int]{declare(choice("hello", "likes_bounce", "Steady to bouncy", rating, told), count)}
-	CushionView     = One[string]{declare(choice("hello", "cushion_view", "Under the foot", match.CushionViews, told), word[string])}
-	Disliked        = PerModel[string]{declare(text("hello", "disliked", "Disliked, and why", 200, told).byModel(), letters)}
-	DislikedOther   = One[string]{declare(text("hello", "disliked_other", "Other models or makers disliked, and why", 300, told), letters)}
-	Sock            = One[term.Sock]{declare(choice("hello", "sock", "Socks", term.Socks, told), word[term.Sock])}
-	Budget          = One[float64]{declare(limited("hello", "budget", "Budget", form.Money, limits.MoneyMinor, told), figure)}
-	BudgetFirm      = One[string]{declare(choice("hello", "budget_firm", "Budget is", []string{"about", "not_above"}, told), word[string])}
-	AnklesOutward   = One[bool]{declare(yesNo("hello", "ankles_outward", "Ankles give outward", told), yes)}
+	Flags = One[[]support.Flag]{declare(many("hello", "flags", "Cautions", orNone(support.Flags), told).health(),
+		words[support.Flag])}
+	Treated   = One[bool]{declare(yesNo("hello", "treated", "Under treatment for feet or legs", told).health(), yes)}
+	Complains = One[string]{declare(choice("hello", "complaints", "Anything else that hurts or hurt", []string{form.None, "some"},
+		told).health(), word[string])}
+	ComplaintPlace = Rows[term.Place]{declare(choice("hello", "complaint_place", "Place", term.Places, told).rows(ComplaintRows).health(),
+		word[term.Place])}
+	ComplaintSide = Rows[string]{declare(choice("hello", "complaint_side", "Side", []string{"left", "right", "both"},
+		told).rows(ComplaintRows).health(), word[string])}
+	ComplaintMonths = Rows[float64]{declare(limited("hello", "complaint_months", "Months ago", form.Plain, limits.MonthsAgo,
+		told).rows(ComplaintRows).health(), figure)}
+	ComplaintWhen = Rows[string]{declare(choice("hello", "complaint_when", "When it comes", []string{"at_the_start", "during", "after",
+		"next_morning", "always"}, told).rows(ComplaintRows).health(), word[string])}
+	Surface    = One[term.Surface]{declare(choice("hello", "surface", "Where most runs are", term.Surfaces, told), word[term.Surface])}
+	WeekKind   = Rows[term.Kind]{declare(choice("hello", "week_kind", "Kind of run", term.Kinds, told).rows(WeekRows), word[term.Kind])}
+	WeekGround = Rows[term.Ground]{declare(choice("hello", "week_ground", "Ground", term.Grounds, told).rows(WeekRows),
+		word[term.Ground])}
+	WeekKM     = Rows[float64]{declare(limited("hello", "week_km", "A week", form.KM, limits.WeekKM, told).rows(WeekRows), figure)}
+	WeeklyKM   = One[float64]{declare(limited("hello", "weekly_km", "In a usual week", form.KM, limits.WeekKM, told), figure)}
+	RunDays    = One[float64]{declare(number("hello", "run_days", "Days a week", form.Plain, 1, 7, told), figure)}
+	UsualKM    = One[float64]{declare(limited("hello", "usual_km", "Usual run", form.KM, limits.UsualKM, told), figure)}
+	LongestKM  = One[float64]{declare(limited("hello", "longest_km", "Longest run", form.KM, limits.RunKM, told), figure)}
+	Jump       = One[bool]{declare(yesNo("hello", "jump", "More training lately", told), yes)}
+	Goals      = One[[]rotation.Goal]{declare(many("hello", "goals", "What for", rotation.Goals, told), words[rotation.Goal])}
+	Conditions = One[[]term.Condition]{declare(many("hello", "conditions", "Ground and season", term.Conditions, told),
+		words[term.Condition])}
+	RaceKM        = One[float64]{declare(limited("hello", "race_km", "Race distance", form.KM, limits.RaceKM, told), figure)}
+	RaceOn        = One[time.Time]{declare(text("hello", "race_on", "Race day", 0, told).kind(form.Day), day)}
+	Experience    = One[string]{declare(choice("hello", "experience", "Running", match.Experiences, told), word[string])}
+	PairsWanted   = One[string]{declare(choice("hello", "pairs_wanted", "Pairs", []string{"one_for_all", "several"}, told), word[string])}
+	MassKg        = One[float64]{declare(limited("hello", "mass_kg", "Body mass", form.Kg, limits.MassKg, told), figure)}
+	LikesSoftness = One[int]{declare(choice("hello", "likes_softness", "Firm to soft", rating, told), count)}
+	LikesBounce   = One[int]{declare(choice("hello", "likes_bounce", "Steady to bouncy", rating, told), count)}
+	CushionView   = One[string]{declare(choice("hello", "cushion_view", "Under the foot", match.CushionViews, told), word[string])}
+	Disliked      = PerModel[string]{declare(text("hello", "disliked", "Disliked, and why", 200, told).byModel(), letters)}
+	DislikedOther = One[string]{declare(text("hello", "disliked_other", "Other models or makers disliked, and why", 300, told), letters)}
+	Sock          = One[term.Sock]{declare(choice("hello", "sock", "Socks", term.Socks, told), word[term.Sock])}
+	Budget        = One[float64]{declare(limited("hello", "budget", "Budget", form.Money, limits.MoneyMinor, told), figure)}
+	BudgetFirm    = One[string]{declare(choice("hello", "budget_firm", "Budget is", []string{"about", "not_above"}, told), word[string])}
+	AnklesOutward = One[bool]{declare(yesNo("hello", "ankles_outward", "Ankles give outward", told), yes)}
 )
 
 // Old pair: what they came in.
@@ -107,12 +115,14 @@ var (
 	BelievedSize = One[string]{declare(text("old-pair", "believed_size", "Size believed", 40, told), letters)}
 	PresentDrop  = One[float64]{declare(limited("old-pair", "present_drop_mm", "Drop", form.MM, limits.DropMM, readOff), figure)}
 	PresentStack = One[float64]{declare(limited("old-pair", "present_stack_mm", "Heel stack", form.MM, limits.StackMM, readOff), figure)}
-	Press        = One[string]{declare(choice("old-pair", "press", "Midsole pressed, inner against outer", support.Presses, byHand), word[string])}
-	Bend         = One[string]{declare(choice("old-pair", "bend", "Bent and twisted", support.Bends, byHand), word[string])}
-	Insert       = One[string]{declare(yesNo("old-pair", "insert", "Insert under the arch", byHand), word[string])}
-	Walls        = One[string]{declare(yesNo("old-pair", "walls", "Walls beside the heel", byHand), word[string])}
-	Base         = One[string]{declare(choice("old-pair", "base", "Base", support.Bases, byEye), word[string])}
-	SoleZone     = SidedRows[int]{declare(choice("old-pair", "sole", "Gone", []string{"0", "1", "2", "3", "4"}, byEye).sided().rows(len(support.Zones)), count)}
+	Press        = One[string]{declare(choice("old-pair", "press", "Midsole pressed, inner against outer", support.Presses, byHand),
+		word[string])}
+	Bend     = One[string]{declare(choice("old-pair", "bend", "Bent and twisted", support.Bends, byHand), word[string])}
+	Insert   = One[string]{declare(yesNo("old-pair", "insert", "Insert under the arch", byHand), word[string])}
+	Walls    = One[string]{declare(yesNo("old-pair", "walls", "Walls beside the heel", byHand), word[string])}
+	Base     = One[string]{declare(choice("old-pair", "base", "Base", support.Bases, byEye), word[string])}
+	SoleZone = SidedRows[int]{declare(choice("old-pair", "sole", "Gone", []string{"0", "1", "2", "3", "4"},
+		byEye).sided().rows(len(support.Zones)), count)}
 	PresentLevel = One[term.Level]{declare(choice("old-pair", "present_level", "Its support", term.Levels, byEye), word[term.Level])}
 	FeltRight    = One[string]{declare(yesNo("old-pair", "felt_right", "Felt right for six months", told), word[string])}
 	// CameInPair is the id of the runner's own pair, had from the shop, that they came in.
@@ -129,15 +139,16 @@ var (
 	InstepSeated    = measure("instep_seated_mm", "Instep, seated", foot.MinInstepMM, foot.MaxInstepMM)
 	Navicular       = measure("navicular_mm", "Navicular, standing", foot.MinNavicularMM, foot.MaxNavicularMM)
 	NavicularSeated = measure("navicular_seated_mm", "Navicular, seated", foot.MinNavicularMM, foot.MaxNavicularMM)
-	MeasuredWhen    = One[string]{declare(choice("feet", "measured_when", "Measured", []string{"on_waking", "by_day", "in_the_evening", "after_a_run"}, told), word[string])}
-	Counts          = Sided[string]{declare(choice("feet", "counts", "What counts", []string{"hand", "scan"}, decided).sided(), word[string])}
-	ToeShape        = Sided[term.Shape]{declare(choice("feet", "toe_shape", "Toe shape", term.Shapes, byEye).sided(), word[term.Shape])}
-	VolumeSeen      = Sided[term.Volume]{declare(choice("feet", "volume", "Volume", term.Volumes, byEye).sided(), word[term.Volume])}
-	ScanLength      = scan("scan_length_mm", "Foot length", foot.MinLengthMM, foot.MaxLengthMM)
-	ScanBall        = scan("scan_ball_mm", "Ball width", foot.MinBallMM, foot.MaxBallMM)
-	ScanHeel        = scan("scan_heel_mm", "Heel width", foot.MinHeelMM, foot.MaxHeelMM)
-	ScanHeelToBall  = scan("scan_heel_to_ball_mm", "Heel to ball", foot.MinHeelToBallMM, foot.MaxHeelToBallMM)
-	ScanInstep      = scan("scan_instep_mm", "Instep, standing", foot.MinInstepMM, foot.MaxInstepMM)
+	MeasuredWhen    = One[string]{declare(choice("feet", "measured_when", "Measured", []string{"on_waking", "by_day", "in_the_evening",
+		"after_a_run"}, told), word[string])}
+	Counts         = Sided[string]{declare(choice("feet", "counts", "What counts", []string{"hand", "scan"}, decided).sided(), word[string])}
+	ToeShape       = Sided[term.Shape]{declare(choice("feet", "toe_shape", "Toe shape", term.Shapes, byEye).sided(), word[term.Shape])}
+	VolumeSeen     = Sided[term.Volume]{declare(choice("feet", "volume", "Volume", term.Volumes, byEye).sided(), word[term.Volume])}
+	ScanLength     = scan("scan_length_mm", "Foot length", foot.MinLengthMM, foot.MaxLengthMM)
+	ScanBall       = scan("scan_ball_mm", "Ball width", foot.MinBallMM, foot.MaxBallMM)
+	ScanHeel       = scan("scan_heel_mm", "Heel width", foot.MinHeelMM, foot.MaxHeelMM)
+	ScanHeelToBall = scan("scan_heel_to_ball_mm", "Heel to ball", foot.MinHeelToBallMM, foot.MaxHeelToBallMM)
+	ScanInstep     = scan("scan_instep_mm", "Instep, standing", foot.MinInstepMM, foot.MaxInstepMM)
 )
 
 func measure(name, label string, lo, hi float64) SidedRows[float64] {
@@ -150,25 +161,29 @@ func scan(name, label string, lo, hi float64) Sided[float64] {
 
 // Print and gait: what was read and what is seen.
 var (
-	ArchSeen   = Sided[term.Arch]{declare(choice("print", "arch", "Arch", term.Arches, byEye).sided(), word[term.Arch])}
-	ArchSure   = Sided[term.Certainty]{declare(choice("print", "arch_sure", "How sure", term.Certainties, byEye).sided(), word[term.Certainty])}
-	PrintRead  = Sided[footprint.Answer]{declare(text("", "print_reading", "Print", 2000, photo).sided(), object[footprint.Answer])}
-	BandSeen   = Sided[term.Band]{declare(choice("gait", "band", "Rolling in", term.Bands, byEye).sided(), word[term.Band])}
-	BandSure   = Sided[term.Certainty]{declare(choice("gait", "band_sure", "How sure", term.Certainties, byEye).sided(), word[term.Certainty])}
-	KneeSeen   = Sided[string]{declare(choice("gait", "knee", "Knee over the foot", support.KneeGrades, byEye).sided(), word[string])}
-	KneeSure   = Sided[term.Certainty]{declare(choice("gait", "knee_sure", "How sure of the knee", term.Certainties, byEye).sided(), word[term.Certainty])}
+	ArchSeen = Sided[term.Arch]{declare(choice("print", "arch", "Arch", term.Arches, byEye).sided(), word[term.Arch])}
+	ArchSure = Sided[term.Certainty]{declare(choice("print", "arch_sure", "How sure", term.Certainties, byEye).sided(),
+		word[term.Certainty])}
+	PrintRead = Sided[footprint.Answer]{declare(text("", "print_reading", "Print", 2000, photo).sided(), object[footprint.Answer])}
+	BandSeen  = Sided[term.Band]{declare(choice("gait", "band", "Rolling in", term.Bands, byEye).sided(), word[term.Band])}
+	BandSure  = Sided[term.Certainty]{declare(choice("gait", "band_sure", "How sure", term.Certainties, byEye).sided(), word[term.Certainty])}
+	KneeSeen  = Sided[string]{declare(choice("gait", "knee", "Knee over the foot", support.KneeGrades, byEye).sided(), word[string])}
+	KneeSure  = Sided[term.Certainty]{declare(choice("gait", "knee_sure", "How sure of the knee", term.Certainties, byEye).sided(),
+		word[term.Certainty])}
 	StrikeSeen = One[term.Strike]{declare(choice("gait", "strike", "Lands on", term.Strikes, byEye), word[term.Strike])}
 	FilmRead   = Rows[gait.Answer]{declare(text("", "film", "Film", 2000, filmed).rows(MostFilms), object[gait.Answer])}
 )
 
 // Shoes and support: wishes, weights, and what a fitter decides of a model.
 var (
-	RoomWish     = One[string]{declare(choice("shoes", "room_wish", "Room before the toes, as they wish", match.Rooms, told), word[string])}
-	MarkWeight   = Rows[float64]{declare(number("shoes", "mark_weight", "Weight", form.Plain, 0, 10, decided).rows(len(match.MarkNames)), figure)}
+	RoomWish   = One[string]{declare(choice("shoes", "room_wish", "Room before the toes, as they wish", match.Rooms, told), word[string])}
+	MarkWeight = Rows[float64]{declare(number("shoes", "mark_weight", "Weight", form.Plain, 0, 10, decided).rows(len(match.MarkNames)),
+		figure)}
 	LikesSupport = One[bool]{declare(yesNo("support", "likes_light_support", "Likes a light support", told), yes)}
 	LetIn        = PerModel[string]{declare(text("", "let_in", "Let in all the same", 300, decided).byModel(), letters)}
 	// Suitability is how well a model suits a kind of run on a ground, set by a fitter.
-	Suitability = declare(Decl{Field: form.Field{Name: "suitability", Label: "Suitability", Kind: form.Number, Lo: 0, Hi: 1}, ByModel: true, How: decided}, suited)
+	Suitability = declare(Decl{Field: form.Field{Name: "suitability", Label: "Suitability", Kind: form.Number, Lo: 0, Hi: 1}, ByModel: true,
+		How: decided}, suited)
 )
 
 // Lacings are the ways to lace a shoe that Trevik draws.
@@ -183,9 +198,12 @@ var (
 	TryHeel     = PerModel[int]{declare(choice("try-on", "try_heel", "Heel", rated10, told).byModel(), count)}
 	TryMidfoot  = PerModel[int]{declare(choice("try-on", "try_midfoot", "Midfoot", rated10, told).byModel(), count)}
 	TryForefoot = PerModel[int]{declare(choice("try-on", "try_forefoot", "Forefoot", rated10, told).byModel(), count)}
-	TryLift     = PerModel[string]{declare(choice("try-on", "try_lift", "Heel lifts", []string{"no", "a_little", "much"}, byEye).byModel(), word[string])}
-	TryRoom     = PerModel[string]{declare(choice("try-on", "try_room", "Toe room", []string{"short", "right", "long"}, byHand).byModel(), word[string])}
-	TryLockdown = PerModel[string]{declare(choice("try-on", "try_lockdown", "Held", []string{"loose", "held", "tight"}, told).byModel(), word[string])}
+	TryLift     = PerModel[string]{declare(choice("try-on", "try_lift", "Heel lifts", []string{"no", "a_little", "much"}, byEye).byModel(),
+		word[string])}
+	TryRoom = PerModel[string]{declare(choice("try-on", "try_room", "Toe room", []string{"short", "right", "long"}, byHand).byModel(),
+		word[string])}
+	TryLockdown = PerModel[string]{declare(choice("try-on", "try_lockdown", "Held", []string{"loose", "held", "tight"}, told).byModel(),
+		word[string])}
 	TryPressure = PerModel[[]string]{declare(many("try-on", "try_pressure", "Presses at", pressures(), told).byModel(), words[string])}
 	TryLacing   = PerModel[[]string]{declare(many("try-on", "try_lacing", "Lacing tried", Lacings, byHand).byModel(), words[string])}
 	TryLater    = PerModel[int]{declare(choice("try-on", "try_later", "Comfort after some minutes", rated10, told).byModel(), count)}
@@ -195,7 +213,8 @@ var (
 	NoneToday   = One[bool]{declare(yesNo("try-on", "none_today", "None today", decided), yes)}
 	NoneWhy     = One[string]{declare(text("try-on", "none_why", "What was missing", 300, told), letters)}
 	// Compared is one comparison with a pair on each foot, numbered as they were made.
-	Compared = declare(Decl{Field: form.Field{Name: "compared", Label: "Compared", Kind: form.Choice, Choices: []string{"left", "right", "even"}}, Rows: mostCompared, ByModel: true, How: told}, word[string])
+	Compared = declare(Decl{Field: form.Field{Name: "compared", Label: "Compared", Kind: form.Choice,
+		Choices: []string{"left", "right", "even"}}, Rows: mostCompared, ByModel: true, How: told}, word[string])
 )
 
 func pressures() []string {
@@ -219,11 +238,14 @@ var (
 	PlanDay     = Rows[string]{declare(choice("rotation", "plan_day", "Day", rotation.Days, told).rows(2*PlanRows), word[string])}
 	PlanStart   = Rows[string]{declare(text("rotation", "plan_start", "At", 0, told).kind(form.Clock).rows(2*PlanRows), letters)}
 	PlanKM      = Rows[float64]{declare(limited("rotation", "plan_km", "Distance", form.KM, limits.RunKM, told).rows(2*PlanRows), figure)}
-	PlanMinutes = Rows[float64]{declare(limited("rotation", "plan_minutes", "Minutes", form.Plain, limits.Minutes, told).rows(2*PlanRows), figure)}
-	PlanKind    = Rows[term.Kind]{declare(choice("rotation", "plan_kind", "Kind", runKinds, told).rows(2*PlanRows), word[term.Kind])}
-	PlanGround  = Rows[term.Ground]{declare(choice("rotation", "plan_ground", "Ground", term.Grounds, told).rows(2*PlanRows), word[term.Ground])}
-	PlanRun     = Rows[string]{declare(choice("rotation", "plan_run", "Part of run", runLetters, told).rows(2*PlanRows), word[string])}
-	PlanWeeks   = One[string]{declare(choice("rotation", "plan_weeks", "Weeks", []string{"all_alike", "A_and_B_in_turn"}, told).reforms(), word[string])}
+	PlanMinutes = Rows[float64]{declare(limited("rotation", "plan_minutes", "Minutes", form.Plain, limits.Minutes, told).rows(2*PlanRows),
+		figure)}
+	PlanKind   = Rows[term.Kind]{declare(choice("rotation", "plan_kind", "Kind", runKinds, told).rows(2*PlanRows), word[term.Kind])}
+	PlanGround = Rows[term.Ground]{declare(choice("rotation", "plan_ground", "Ground", term.Grounds, told).rows(2*PlanRows),
+		word[term.Ground])}
+	PlanRun   = Rows[string]{declare(choice("rotation", "plan_run", "Part of run", runLetters, told).rows(2*PlanRows), word[string])}
+	PlanWeeks = One[string]{declare(choice("rotation", "plan_weeks", "Weeks", []string{"all_alike", "A_and_B_in_turn"}, told).reforms(),
+		word[string])}
 	PlanPairs   = One[float64]{declare(number("rotation", "plan_pairs", "Pairs at most", form.Plain, 1, 6, told), figure)}
 	PlanMoney   = One[float64]{declare(limited("rotation", "plan_money", "For new pairs", form.Money, limits.MoneyMinor, told), figure)}
 	PlanVariety = One[string]{declare(choice("rotation", "plan_variety", "Pairs that are", Varieties, told), word[string])}

@@ -74,7 +74,8 @@ const (
 // ConsentFields are asked of every runner once; the answer holds for later visits.
 var ConsentFields = []form.Field{
 	{Name: FilmConsent, Label: "May we keep films and pictures of the feet?", Kind: form.Choice, Choices: []string{ConsentYes, ConsentNo}},
-	{Name: HealthConsent, Label: "May we keep the health answers?", Kind: form.Choice, Choices: []string{ConsentYear, ConsentUntilWithdrawn, ConsentNo}},
+	{Name: HealthConsent, Label: "May we keep the health answers?", Kind: form.Choice, Choices: []string{ConsentYear, ConsentUntilWithdrawn,
+		ConsentNo}},
 }
 
 // Consent is what a runner said of keeping, when and to whom.
@@ -110,7 +111,8 @@ func (c Consent) Refused() bool { return c.Answer == ConsentNo || c.Answer == Co
 // the field.
 func (r *Runner) MayKeep(field string, keep bool) error {
 	if c := r.Consents[FilmConsent]; keep && c.Refused() {
-		return fault.List{{Field: field, Text: "is yes, which contradicts the runner's no of " + c.MadeAt.Format("2 January 2006") + "; take no, or change that answer at Hello first"}}
+		return fault.List{{Field: field, Text: "is yes, which contradicts the runner's no of " + c.MadeAt.Format("2 January 2006") +
+			"; take no, or change that answer at Hello first"}}
 	}
 	return nil
 }

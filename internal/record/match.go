@@ -16,15 +16,18 @@ import (
 func (c *Conclusions) Request(answer support.Answer) (r match.Request, ok bool) {
 	v := c.Visit
 	week, km, _ := v.WeekTold()
-	r = match.Request{Schema: match.RequestSchema, Chart: c.Runner.Chart, Sock: Sock.Of(v), Surface: v.SurfaceAsked(), Level: answer.Level, Spread: answer.Spread,
-		Lead: v.Settings.LeadSchool, Strike: v.Strike(), Experience: Experience.Of(v), MassKg: MassKg.Ptr(v), RaceKM: RaceKM.Ptr(v), Conditions: Conditions.Of(v),
-		Settings: match.Settings{Room: v.Room(), Drop: v.Settings.DropRule}, House: v.House(), Models: c.Shop.Catalogue.Models}
+	r = match.Request{Schema: match.RequestSchema, Chart: c.Runner.Chart, Sock: Sock.Of(v), Surface: v.SurfaceAsked(), Level: answer.Level,
+		Spread: answer.Spread,
+		Lead:   v.Settings.LeadSchool, Strike: v.Strike(), Experience: Experience.Of(v), MassKg: MassKg.Ptr(v), RaceKM: RaceKM.Ptr(v),
+		Conditions: Conditions.Of(v),
+		Settings:   match.Settings{Room: v.Room(), Drop: v.Settings.DropRule}, House: v.House(), Models: c.Shop.Catalogue.Models}
 	for _, s := range term.Sides {
 		m := v.Foot(s)
 		if m.LengthMM == 0 {
 			continue
 		}
-		setSide(&r.Feet, s, match.Foot{LengthMM: m.LengthMM, BallMM: positive(m.BallMM), HeelToBallMM: positive(m.HeelToBallMM), Shape: ToeShape.Of(v, s), Volume: v.Volume(s)})
+		setSide(&r.Feet, s, match.Foot{LengthMM: m.LengthMM, BallMM: positive(m.BallMM), HeelToBallMM: positive(m.HeelToBallMM),
+			Shape: ToeShape.Of(v, s), Volume: v.Volume(s)})
 	}
 	for _, p := range week {
 		r.Kinds = append(r.Kinds, match.KindShare{Kind: p.Kind, Ground: p.Ground, Share: p.KM / km})

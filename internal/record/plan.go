@@ -81,7 +81,8 @@ func (c *Conclusions) Candidates(parts []rotation.WeekPart) ([]CandidateInfo, er
 		w := &worn[i]
 		life := w.Wear.RemainingKM.P50
 		m := &w.Pair.Model
-		x := CandidateInfo{Candidate: rotation.Candidate{ID: PairID(w.Pair.ID), Owned: true, LifeKM: &life, Suitability: c.suits(m, parts)}, Name: w.Pair.Name(), Model: m}
+		x := CandidateInfo{Candidate: rotation.Candidate{ID: PairID(w.Pair.ID), Owned: true, LifeKM: &life, Suitability: c.suits(m, parts)},
+			Name: w.Pair.Name(), Model: m}
 		if w.Wear.CostPerKM != nil {
 			x.PerKM = *w.Wear.CostPerKM
 		}
@@ -160,7 +161,8 @@ func (c *Conclusions) suits(m *shoe.Model, parts []rotation.WeekPart) []rotation
 // toBuy is a candidate that is on the shelf, or is to be ordered where stock is 0.
 func (c *Conclusions) toBuy(m *shoe.Model, id, name string, suits []rotation.Suit, stock int) CandidateInfo {
 	life := m.Life(c.House())
-	return CandidateInfo{Candidate: rotation.Candidate{ID: id, Price: m.Price(), LifeKM: &life, Suitability: suits}, Name: name, Model: m, PerKM: float64(m.Price()) / life, Stock: max(0, stock)}
+	return CandidateInfo{Candidate: rotation.Candidate{ID: id, Price: m.Price(), LifeKM: &life, Suitability: suits}, Name: name, Model: m,
+		PerKM: float64(m.Price()) / life, Stock: max(0, stock)}
 }
 
 // rankFor ranks the catalogue for a surface of the week.
@@ -224,7 +226,8 @@ func (c *Conclusions) doubled(candidates []CandidateInfo, what What) []Candidate
 		if i < 0 || slices.ContainsFunc(out, func(x CandidateInfo) bool { return x.ID == id+secondOne }) {
 			continue
 		}
-		second := c.toBuy(out[i].Model, id+secondOne, "a second "+strings.TrimPrefix(out[i].Name, "a second "), out[i].Suitability, max(0, out[i].Stock-1))
+		second := c.toBuy(out[i].Model, id+secondOne, "a second "+strings.TrimPrefix(out[i].Name, "a second "), out[i].Suitability,
+			max(0, out[i].Stock-1))
 		second.Second = true
 		out = slices.Insert(out, i+1, second)
 	}
@@ -271,7 +274,8 @@ func (c *Conclusions) Plan(ctx context.Context, what What) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{Weeks: weeks, OnlyOwn: !slices.ContainsFunc(candidates, func(x CandidateInfo) bool { return !x.Owned }), Pairs: c.doubled(candidates, what)}
+	p := &Plan{Weeks: weeks, OnlyOwn: !slices.ContainsFunc(candidates, func(x CandidateInfo) bool { return !x.Owned }),
+		Pairs: c.doubled(candidates, what)}
 	var at int
 	p.Turn, at, err = rotation.InTurn(ctx, c.problem(p.Pairs, what), weeks)
 	if faults, ok := fault.As(err); ok {
@@ -412,7 +416,8 @@ func (c *Conclusions) line(p *Plan, x CandidateInfo) (l PlanLine, used bool) {
 
 // ahead are the pairs' effective km by week from today, by candidate: what the answers give
 // to each. They are by week of the board.
-func (c *Conclusions) ahead(weeks [][]rotation.WeekPart, answers []rotation.Answer, model func(id string) *shoe.Model) map[string][]float64 {
+func (c *Conclusions) ahead(weeks [][]rotation.WeekPart, answers []rotation.Answer,
+	model func(id string) *shoe.Model) map[string][]float64 {
 	km := make([]map[string]float64, len(weeks))
 	ids := map[string]bool{}
 	for n, parts := range weeks {

@@ -11,7 +11,8 @@ import (
 
 // Whatever is typed at a finding's input: a value within its limits, or one fault at it.
 func FuzzRead(f *testing.F) {
-	for _, s := range []string{"262.5", "262,5", "1e999", "NaN", "-0", "mild", "2026-02-30", "25:61", "=1+1", "\x00", "\xff", "none,limp", "1.7976931348623157e308", "0x10"} {
+	for _, s := range []string{"262.5", "262,5", "1e999", "NaN", "-0", "mild", "2026-02-30", "25:61", "=1+1", "\x00", "\xff", "none,limp",
+		"1.7976931348623157e308", "0x10"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, typed string) {

@@ -163,7 +163,8 @@ func (x Inspected) wear(firstWorn string) wear.Inspection {
 	if firstWorn != "" && on < firstWorn {
 		on = firstWorn
 	}
-	return wear.Inspection{Date: on, Tread: x.Worse("tread"), Bounce: x.Worse("bounce"), Upper: x.Worse("upper"), Evenness: x.Worse("evenness"), BesideFresh: x.BesideFresh, Faults: x.Faults}
+	return wear.Inspection{Date: on, Tread: x.Worse("tread"), Bounce: x.Worse("bounce"), Upper: x.Worse("upper"),
+		Evenness: x.Worse("evenness"), BesideFresh: x.BesideFresh, Faults: x.Faults}
 }
 
 // PairPhoto is a picture of a midsole that was pressed.

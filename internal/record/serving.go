@@ -90,35 +90,30 @@ func kindsOf(weeks [][]rotation.WeekPart) []rotation.Part {
 // the board holds a fault, such as two runs at one time.
 func (c *Conclusions) serveBoard(s *Serving, weeks [][]rotation.WeekPart) bool {
 	most := max(1, len(s.Pairs))
-	answers := make([]rotation.Answer, len(weeks))
+	w := rotation.Week{MaxPairs: &most}
 	byID := map[string]int{}
+	for i := range s.Pairs {
+		id := PairID(s.Pairs[i].ID)
+		byID[id] = i
+		x := rotation.Candidate{ID: id, Owned: true}
+		for j, p := range s.Parts {
+			x.Suitability = append(x.Suitability, rotation.Suit{Kind: p.Kind, Ground: p.Ground, Value: s.Parts[j].All[i]})
+		}
+		w.Pairs = append(w.Pairs, x)
+	}
+	turn, _, err := rotation.InTurn(context.Background(), w, weeks)
+	if err != nil {
+		return false
+	}
 	for n, parts := range weeks {
-		if len(parts) == 0 {
-			continue
-		}
-		w := rotation.Week{Parts: parts, MaxPairs: &most}
-		for i := range s.Pairs {
-			id := PairID(s.Pairs[i].ID)
-			byID[id] = i
-			x := rotation.Candidate{ID: id, Owned: true}
-			for j, p := range s.Parts {
-				x.Suitability = append(x.Suitability, rotation.Suit{Kind: p.Kind, Ground: p.Ground, Value: s.Parts[j].All[i]})
-			}
-			w.Pairs = append(w.Pairs, x)
-		}
-		a, err := rotation.Solve(context.Background(), w)
-		if err != nil {
-			return false
-		}
-		answers[n] = a
 		for _, p := range parts {
-			if id, ok := a.Assign[p.ID]; ok {
+			if id, ok := turn.Answers[n].Assign[p.ID]; ok {
 				at := slices.IndexFunc(s.Parts, func(o rotation.Served) bool { return o.Kind == p.Kind && o.Ground == p.Ground })
 				s.Takes[at][byID[id]] += p.KM / float64(len(weeks))
 			}
 		}
 	}
-	for id, km := range c.ahead(weeks, answers, func(id string) *shoe.Model { return &s.Pairs[byID[id]].Model }) {
+	for id, km := range c.ahead(weeks, turn.Answers, func(id string) *shoe.Model { return &s.Pairs[byID[id]].Model }) {
 		s.Ahead[byID[id]] = km
 	}
 	return true
@@ -132,8 +127,10 @@ func (c *Conclusions) wearInput(p *Pair, ahead []float64) wear.Pair {
 	}
 	usual := mean(ahead)
 	price, stack, rest := float64(p.Price), p.Model.StackHeelMM, rotation.DefaultRest
-	in := wear.Pair{Schema: wear.PairSchema, Class: p.Model.Class, MedianKM: p.Model.MedianLifeKM, Price: &price, HeelStackMM: &stack, Surface: p.Model.Surface,
-		Today: c.Today.Format(wear.DateLayout), Runs: p.wearRuns(), LiftingHours: p.Lifting, RestHours: &rest, PlanWeeklyKM: ahead, House: &c.Shop.Settings.House,
+	in := wear.Pair{Schema: wear.PairSchema, Class: p.Model.Class, MedianKM: p.Model.MedianLifeKM, Price: &price, HeelStackMM: &stack,
+		Surface: p.Model.Surface,
+		Today:   c.Today.Format(wear.DateLayout), Runs: p.wearRuns(), LiftingHours: p.Lifting, RestHours: &rest, PlanWeeklyKM: ahead,
+		House:  &c.Shop.Settings.House,
 		Runner: wear.Runner{MassKg: MassKg.Ptr(c.Visit), Strike: c.Strike(), History: c.Runner.History(&c.Shop.Settings.House)}}
 	if !p.FirstWorn.IsZero() {
 		in.FirstWorn = p.FirstWorn.Format(wear.DateLayout)

@@ -5,12 +5,14 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
 	"trevik/internal/core/fault"
 	"trevik/internal/core/house"
 	"trevik/internal/core/match"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
+	"trevik/internal/core/units"
 	"trevik/internal/form"
 )
 
@@ -56,7 +58,8 @@ var WearSchools = []string{"by_condition", "by_distance", "by_own_history"}
 func SettingList() []Setting {
 	return []Setting{
 		{Name: "lead_school", Label: "School of support that leads", Choices: form.Words(term.Schools), Shipped: string(term.ComfortFirst),
-			Reason: "Evidence that matching by foot type prevents injury is weak; comfort and keeping to one's usual movement have support (Nigg and others 2015)."},
+			Reason: "Evidence that matching by foot type prevents injury is weak; comfort and keeping to one's usual movement have support (Nigg " +
+				"and others 2015)."},
 		{Name: "trail_rule", Label: "Support on trail", Choices: form.Words(term.TrailRules), Shipped: string(term.PlatformOnly),
 			Reason: "Every step lands differently on a trail: steadiness is width, height and grip. The same ladder suits hard, even trails."},
 		{Name: "room", Label: "Room before the toes on road", Choices: []string{"thumbnail", "finger", "thumb"}, Shipped: "finger",
@@ -66,9 +69,11 @@ func SettingList() []Setting {
 		{Name: "wear_school", Label: "When a pair is worn out", Choices: WearSchools, Shipped: "by_condition",
 			Reason: "Load, history and what looking found; a fixed figure is simpler, the runner's own history more personal."},
 		{Name: "plates", Label: "Plates are worn", Choices: form.Words(shoe.PlateViews), Shipped: string(shoe.KeySessions),
-			Reason: "A plated pair is dear, short-lived and loads the calf otherwise: for races and the sessions that prepare them; some keep it for races, some wear it freely."},
+			Reason: "A plated pair is dear, short-lived and loads the calf otherwise: for races and the sessions that prepare them; some keep it " +
+				"for races, some wear it freely."},
 		{Name: "variety", Label: "Pairs of a rotation", Choices: append([]string{EitherVariety}, Varieties...), Shipped: EitherVariety,
-			Reason: "Two of the favourite, told apart by colour, or pairs that differ: both have their fitters, so the week decides unless the shop or the runner does."},
+			Reason: "Two of the favourite, told apart by colour, or pairs that differ: both have their fitters, so the week decides unless the " +
+				"shop or the runner does."},
 		{Name: TimeZone, Label: "Time zone of the shop", Shipped: MachineZone,
 			Reason: "Days, weeks and due dates follow the shop's own clock; it ships with the machine's."},
 		{Name: "film_days", Label: "Days that a film may stay", Choices: []string{"7", "30", "90", UntilDeleted}, Shipped: "30",
@@ -92,7 +97,8 @@ func AllSettings() []Setting {
 func houseList() []Setting {
 	out := make([]Setting, len(house.Table))
 	for i, l := range house.Table {
-		out[i] = Setting{Name: l.Name, Group: l.Group, Label: l.Label, Unit: l.Unit, Lo: l.Lo, Hi: l.Hi, Shipped: written(l.Shipped), Reason: l.Reason}
+		out[i] = Setting{Name: l.Name, Group: l.Group, Label: l.Label, Unit: l.Unit, Lo: l.Lo, Hi: l.Hi, Shipped: written(l.Shipped),
+			Reason: l.Reason}
 	}
 	return out
 }
@@ -113,7 +119,8 @@ func SettingsOf(set map[string]string) Settings {
 		return ""
 	}
 	days, _ := strconv.Atoi(of("film_days")) // until_deleted is no number: 0
-	s := Settings{term.School(of("lead_school")), term.TrailRule(of("trail_rule")), of("room"), of("drop_rule"), of("wear_school"), days, of("plates"), of("variety"), *house.Shipped()}
+	s := Settings{term.School(of("lead_school")), term.TrailRule(of("trail_rule")), of("room"), of("drop_rule"), of("wear_school"), days,
+		of("plates"), of("variety"), *house.Shipped()}
 	for _, l := range house.Table {
 		if v, err := strconv.ParseFloat(set[l.Name], 64); err == nil {
 			l.Set(&s.House, v)
@@ -122,9 +129,10 @@ func SettingsOf(set map[string]string) Settings {
 	return s
 }
 
-// Change checks what is to be set otherwise, by name, against what holds now, and gives the
-// settings that change. It fails with a fault.List where a value is not allowed.
-func Change(now Settings, list []Setting, to map[string]string) ([]Setting, error) {
+// Change checks what is to be set otherwise, by name and typed in a person's units, against what
+// holds now, and gives the settings that change. It fails with a fault.List where a value is not
+// allowed.
+func Change(now Settings, list []Setting, to map[string]string, u units.System) ([]Setting, error) {
 	var l fault.List
 	var change []Setting
 	known := map[string]bool{}
@@ -135,7 +143,7 @@ func Change(now Settings, list []Setting, to map[string]string) ([]Setting, erro
 		if !given {
 			continue
 		}
-		value, ok := s.read(&l, strings.TrimSpace(typed))
+		value, ok := s.read(&l, strings.TrimSpace(typed), u)
 		if ok && value != s.Value {
 			s.Value = value
 			change = append(change, s)
@@ -154,7 +162,7 @@ func Change(now Settings, list []Setting, to map[string]string) ([]Setting, erro
 }
 
 // read turns what was typed into a value, or notes a fault.
-func (s Setting) read(l *fault.List, typed string) (string, bool) {
+func (s Setting) read(l *fault.List, typed string, u units.System) (string, bool) {
 	switch {
 	case s.Name == TimeZone:
 		_, err := ZoneOf(typed)
@@ -166,11 +174,34 @@ func (s Setting) read(l *fault.List, typed string) (string, bool) {
 		return typed, fault.OneOf(l, s.Name, typed, s.Choices)
 	}
 	n, ok := form.ParseNumber(typed)
+	if ok && typed == s.Typed(s.Value, u) {
+		return s.Value, true // as it stands: not what it comes to when it is rounded
+	}
 	if !ok {
 		l.Add(s.Name, "is no number; allowed is %g to %g %s, shipped is %s", s.Lo, s.Hi, s.Unit, s.Shipped)
 		return "", false
 	}
+	switch form.Unit(s.Unit) {
+	case form.MM:
+		n = units.Round(u.ToMM(n), 3)
+	case form.KM:
+		n = units.Round(u.ToKm(n), 3)
+	}
 	return written(n), l.Range(s.Name, n, s.Lo, s.Hi, s.Unit)
+}
+
+// Typed writes a value of the setting as a person types it in their units.
+func (s Setting) Typed(value string, u units.System) string {
+	v, err := strconv.ParseFloat(value, 64)
+	switch {
+	case err != nil || u == units.Metric:
+		return value
+	case form.Unit(s.Unit) == form.MM:
+		return written(units.Round(u.FromMM(v), 3))
+	case form.Unit(s.Unit) == form.KM:
+		return written(units.Round(u.FromKm(v), 2))
+	}
+	return value
 }
 
 // set puts a house value into its place.

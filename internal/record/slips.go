@@ -114,7 +114,8 @@ func (c *Conclusions) seen() []Slip {
 	var out []Slip
 	put := func(station, title, value, evidence string, k Key) {
 		if f := v.Finding(k); v.Has(k) {
-			out = append(out, Slip{Station: station, Title: title, Value: value, Side: k.Side, At: f.MadeAt, Hand: f.Maker, How: f.How, Evidence: evidence})
+			out = append(out, Slip{Station: station, Title: title, Value: value, Side: k.Side, At: f.MadeAt, Hand: f.Maker, How: f.How,
+				Evidence: evidence})
 		}
 	}
 	for _, fl := range v.Cautions() {
@@ -133,11 +134,15 @@ func (c *Conclusions) seen() []Slip {
 			put("gait", "Knee, by eye", support.Words(KneeSeen.Of(v, s))+", "+string(sure), "knee_by_eye."+string(s), KneeSeen.Key(s))
 		}
 		if r := v.PrintReading(s); r != nil {
-			put("print", "Print", fmt.Sprintf("%s arch, index %.3f ± %.3f", r.Arch, r.ArchIndex, footprint.IndexSD(r.Quality.Score)), "arch."+string(s), PrintRead.Key(s))
+			put("print", "Print", fmt.Sprintf("%s arch, index %.3f ± %.3f", r.Arch, r.ArchIndex, footprint.IndexSD(r.Quality.Score)),
+				"arch."+string(s), PrintRead.Key(s))
 			last := &out[len(out)-1]
-			last.Moved = append(last.Moved, fmt.Sprintf("High %.0f %%, medium %.0f %%, low %.0f %%; quality %.2f.", 100*r.ArchProbability.High, 100*r.ArchProbability.Medium, 100*r.ArchProbability.Low, r.Quality.Score))
+			last.Moved = append(last.Moved, fmt.Sprintf("High %.0f %%, medium %.0f %%, low %.0f %%; quality %.2f.", 100*r.ArchProbability.High,
+				100*r.ArchProbability.Medium, 100*r.ArchProbability.Low, r.Quality.Score))
 			if r.LengthMM != nil && r.BallMM != nil {
-				last.Moved = append(last.Moved, fmt.Sprintf("The print is %s ± %s long and %s wide at the ball; a foot is some 4 to 8 mm longer, so it is never taken for the size.", c.Units.Length(*r.LengthMM), c.Units.Length(1), c.Units.Length(*r.BallMM)))
+				last.Moved = append(last.Moved,
+					fmt.Sprintf("The print is %s ± %s long and %s wide at the ball; a foot is some 4 to 8 mm longer, so it is never taken for the size.",
+						c.Units.Length(*r.LengthMM), c.Units.Length(1), c.Units.Length(*r.BallMM)))
 			}
 			if sure := ArchSure.Of(v, s); sure != "" {
 				put("print", "Arch by eye", support.Words(string(ArchSeen.Of(v, s)))+", "+string(sure), "", ArchSeen.Key(s))
@@ -225,9 +230,11 @@ func (c *Conclusions) films() []Slip {
 				slip.Title, slip.Value, slip.Evidence = "Knee inward, filmed", statWithError(of.KneeInDeg, "°"), "knee_in."+string(s)
 			case of.StrikeDeg != nil:
 				slip.Title = "Landing, filmed"
-				slip.Value = strings.TrimPrefix(fmt.Sprintf("%s, sole %s, contact %s", of.Strike, statWithError(of.StrikeDeg, "°"), statWithError(of.ContactMS, " ms")), ", ")
+				slip.Value = strings.TrimPrefix(fmt.Sprintf("%s, sole %s, contact %s", of.Strike, statWithError(of.StrikeDeg, "°"),
+					statWithError(of.ContactMS, " ms")), ", ")
 				if of.FarAhead {
-					slip.Moved = append(slip.Moved, fmt.Sprintf("The shank stands %s ahead at touchdown: the foot lands far ahead of the body.", statWithError(of.ShankDeg, "°")))
+					slip.Moved = append(slip.Moved, fmt.Sprintf("The shank stands %s ahead at touchdown: the foot lands far ahead of the body.",
+						statWithError(of.ShankDeg, "°")))
 				}
 			default:
 				continue
@@ -272,14 +279,16 @@ func (c *Conclusions) measured() []Slip {
 			}
 			if f := c.Scanned(m, s); f != nil {
 				r := foot.Reading{Value: *f.Number, Error: m.Scan.Error}
-				out = append(out, Slip{Station: "feet", Title: m.Title + ", scanned", Value: c.withError(r), Side: s, At: f.MadeAt, Hand: f.Maker, How: f.How, Evidence: "scan." + m.Name + "." + string(s)})
+				out = append(out, Slip{Station: "feet", Title: m.Title + ", scanned", Value: c.withError(r), Side: s, At: f.MadeAt, Hand: f.Maker,
+					How: f.How, Evidence: "scan." + m.Name + "." + string(s)})
 			}
 		}
 	}
 	for _, s := range term.Sides {
 		if drop, word, ok := c.NavicularDrop(s); ok {
 			f := c.Finding(Navicular.Key(s, 1))
-			out = append(out, Slip{Station: "feet", Title: "Navicular drop", Value: c.Units.Length(drop) + ", " + word, Side: s, At: f.MadeAt, Hand: f.Maker, How: f.How, Evidence: "navicular_drop." + string(s)})
+			out = append(out, Slip{Station: "feet", Title: "Navicular drop", Value: c.Units.Length(drop) + ", " + word, Side: s, At: f.MadeAt,
+				Hand: f.Maker, How: f.How, Evidence: "navicular_drop." + string(s)})
 		}
 	}
 	return out
@@ -293,7 +302,8 @@ func (c *Conclusions) apart(all []Slip) (groups []SlipGroup, rest []Slip) {
 			if d == 0 {
 				continue
 			}
-			g := SlipGroup{Note: fmt.Sprintf("Hand and scanner are %s apart on the %s foot. Measure again, or say at Feet which counts.", c.Units.Length(math.Abs(d)), s)}
+			g := SlipGroup{Note: fmt.Sprintf("Hand and scanner are %s apart on the %s foot. Measure again, or say at Feet which counts.",
+				c.Units.Length(math.Abs(d)), s)}
 			all = slices.DeleteFunc(all, func(x Slip) bool {
 				in := x.Evidence == "hand."+m.Name+"."+string(s) || x.Evidence == "scan."+m.Name+"."+string(s)
 				if in {

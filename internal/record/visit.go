@@ -151,7 +151,8 @@ func (v *Visit) Named(d *Decl) []Finding {
 	}
 	slices.SortFunc(out, func(x, y Finding) int {
 		a, b := x.Key, y.Key
-		return cmp.Or(cmp.Compare(a.Row, b.Row), cmp.Compare(a.Model, b.Model), cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Ground, b.Ground), cmp.Compare(a.Side, b.Side))
+		return cmp.Or(cmp.Compare(a.Row, b.Row), cmp.Compare(a.Model, b.Model), cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Ground, b.Ground),
+			cmp.Compare(a.Side, b.Side))
 	})
 	return out
 }

@@ -37,7 +37,8 @@ func (v *Visit) WeeklyTold() float64 {
 
 // sketch is a plain week from the usual and longest run, km and days that were told.
 func (v *Visit) sketch() []rotation.Part {
-	t := rotation.Told{WeeklyKM: WeeklyKM.Of(v), UsualKM: UsualKM.Of(v), LongestKM: LongestKM.Of(v), Days: int(RunDays.Of(v)), Ground: v.usualGround(), Goals: Goals.Of(v)}
+	t := rotation.Told{WeeklyKM: WeeklyKM.Of(v), UsualKM: UsualKM.Of(v), LongestKM: LongestKM.Of(v), Days: int(RunDays.Of(v)),
+		Ground: v.usualGround(), Goals: Goals.Of(v)}
 	return t.Week()
 }
 

@@ -56,7 +56,8 @@ func archive(t testing.TB, entries ...entry) []byte {
 
 func TestZipAndFolder(t *testing.T) {
 	one, two := frame(t, 10), frame(t, 20)
-	entries := []entry{{"film/recording.json", []byte(described)}, {"film/f9.png", one}, {"film/f10.png", two}, {"film/f12.png", []byte("broken")}, {"film/notes.txt", []byte("x")}, {"film/truth.json", []byte("{}")}}
+	entries := []entry{{"film/recording.json", []byte(described)}, {"film/f9.png", one}, {"film/f10.png", two},
+		{"film/f12.png", []byte("broken")}, {"film/notes.txt", []byte("x")}, {"film/truth.json", []byte("{}")}}
 	dir := t.TempDir()
 	for _, e := range entries {
 		name := filepath.Join(dir, filepath.Base(e.name))
@@ -93,7 +94,8 @@ func TestZipAndFolder(t *testing.T) {
 
 // Numbers may go in steps, as those of a time in milliseconds do.
 func TestSteppedNumbers(t *testing.T) {
-	film, err := zipData(archive(t, entry{File, []byte(described)}, entry{"t0000.png", frame(t, 1)}, entry{"t0008.png", frame(t, 2)}, entry{"t0024.png", frame(t, 3)}))
+	film, err := zipData(archive(t, entry{File, []byte(described)}, entry{"t0000.png", frame(t, 1)}, entry{"t0008.png", frame(t, 2)},
+		entry{"t0024.png", frame(t, 3)}))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -160,7 +162,8 @@ func TestBomb(t *testing.T) {
 func TestLinkOut(t *testing.T) {
 	out := filepath.Join(t.TempDir(), "secret.png")
 	dir := t.TempDir()
-	for name, data := range map[string][]byte{out: frame(t, 9), filepath.Join(dir, File): []byte(described), filepath.Join(dir, "1.png"): frame(t, 1)} {
+	for name, data := range map[string][]byte{out: frame(t, 9), filepath.Join(dir, File): []byte(described),
+		filepath.Join(dir, "1.png"): frame(t, 1)} {
 		if err := os.WriteFile(name, data, 0o600); err != nil {
 			t.Fatal(err)
 		}

@@ -180,7 +180,8 @@ func (t *Table) Guess() Columns {
 	for _, f := range []struct {
 		what string
 		to   *int
-	}{{"date", &c.Date}, {"distance", &c.Distance}, {"start", &c.Start}, {"time", &c.Time}, {"ascent", &c.Ascent}, {"kind", &c.Kind}, {"ground", &c.Ground}} {
+	}{{"date", &c.Date}, {"distance", &c.Distance}, {"start", &c.Start}, {"time", &c.Time}, {"ascent", &c.Ascent}, {"kind", &c.Kind},
+		{"ground", &c.Ground}} {
 		*f.to = find(f.what)
 	}
 	if c.Date == 0 && c.Start > 0 { // a start with its day
@@ -291,7 +292,8 @@ func (c Columns) Check(l *fault.List, width int) {
 		name   string
 		at     int
 		needed bool
-	}{{"column_date", c.Date, true}, {"column_distance", c.Distance, true}, {"column_start", c.Start, false}, {"column_time", c.Time, false}, {"column_ascent", c.Ascent, false}, {"column_kind", c.Kind, false}, {"column_ground", c.Ground, false}} {
+	}{{"column_date", c.Date, true}, {"column_distance", c.Distance, true}, {"column_start", c.Start, false}, {"column_time", c.Time, false},
+		{"column_ascent", c.Ascent, false}, {"column_kind", c.Kind, false}, {"column_ground", c.Ground, false}} {
 		switch {
 		case f.at < 0 || f.at > width:
 			l.Add(f.name, "is no column of the table; allowed is 1 to %d", width)
@@ -479,7 +481,8 @@ func KindOf(s string) term.Kind {
 	for _, w := range []struct {
 		word string
 		kind term.Kind
-	}{{"race", term.Race}, {"interval", term.Intervals}, {"reps", term.Intervals}, {"tempo", term.Tempo}, {"threshold", term.Threshold}, {"long", term.Long}, {"recover", term.Recovery}, {"walk", term.Walk}, {"hik", term.Hike}, {"easy", term.Easy}} {
+	}{{"race", term.Race}, {"interval", term.Intervals}, {"reps", term.Intervals}, {"tempo", term.Tempo}, {"threshold", term.Threshold},
+		{"long", term.Long}, {"recover", term.Recovery}, {"walk", term.Walk}, {"hik", term.Hike}, {"easy", term.Easy}} {
 		if strings.Contains(s, w.word) {
 			return w.kind
 		}
@@ -490,7 +493,8 @@ func KindOf(s string) term.Kind {
 // groundOf tells the ground in the same way.
 func groundOf(s string) term.Ground {
 	s = strings.ToLower(s)
-	for _, g := range []term.Ground{term.GroundTreadmill, term.GroundTrail, term.GroundTrack, term.GroundMud, term.GroundSnow, term.GroundIce, term.GroundRoad} {
+	for _, g := range []term.Ground{term.GroundTreadmill, term.GroundTrail, term.GroundTrack, term.GroundMud, term.GroundSnow, term.GroundIce,
+		term.GroundRoad} {
 		if slices.Contains(strings.FieldsFunc(s, func(r rune) bool { return r < 'a' || r > 'z' }), string(g)) {
 			return g
 		}

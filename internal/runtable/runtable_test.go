@@ -31,15 +31,21 @@ func read(t *testing.T, data string) ([]Run, Columns) {
 
 // The same two runs in every dress come out the same.
 func TestRunsInEveryDress(t *testing.T) {
-	u16, _ := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder().String("Date\tDistance (km)\tTime\tType\n2026-11-03\t8.5\t51:00\teasy\n2026-11-23\t21.1\t2:06:36\tlong, trail\n")
-	latin, _ := charmap.Windows1252.NewEncoder().String("Datum;Strecke – km;Dauer;Workout\n3.11.2026;8,5;51:00;easy\n23.11.2026;21,1;2:06:36;long trail\n")
+	u16, _ := unicode.UTF16(unicode.LittleEndian,
+		unicode.UseBOM).NewEncoder().String("Date\tDistance (km)\tTime\tType\n2026-11-03\t8.5\t51:00\teasy\n2026-11-23\t21.1\t2:06:36\tlong, " +
+		"trail\n")
+	latin, _ := charmap.Windows1252.NewEncoder().String("Datum;Strecke – " +
+		"km;Dauer;Workout\n3.11.2026;8,5;51:00;easy\n23.11.2026;21,1;2:06:36;long trail\n")
 	for name, data := range map[string]string{
-		"plain":             "Date,Start,Distance (km),Time,Ascent (m),Type,Surface\n2026-11-03,07:05,8.5,51:00,40,easy,road\n2026-11-23,9:00,21.1,2:06:36,,long,trail\n",
-		"semicolons, BOM":   "\ufeffDate;Distance;Duration (min);Kind;Terrain\r\n03/11/2026;8,5;51;easy;road\r\n\r\n23/11/2026;21,1;126,6;long;trail\r\n",
-		"miles, American":   "When,Miles,Seconds,Session,Surface\n11/3/26,5.2816,3060,easy,road\n11/23/26,13.1109,7596,long,trail\n",
-		"metres, with hour": "Start,Distance (m),Moving time,Activity Type\n2026-11-03T07:05:00Z,8500,0:51:00,Easy road\n2026-11-23T09:00:10Z,\"21,100.0\",2:06:36,Long trail run\n",
-		"UTF-16":            u16,
-		"Windows":           latin,
+		"plain": "Date,Start,Distance (km),Time,Ascent " +
+			"(m),Type,Surface\n2026-11-03,07:05,8.5,51:00,40,easy,road\n2026-11-23,9:00,21.1,2:06:36,,long,trail\n",
+		"semicolons, BOM": "\ufeffDate;Distance;Duration " +
+			"(min);Kind;Terrain\r\n03/11/2026;8,5;51;easy;road\r\n\r\n23/11/2026;21,1;126,6;long;trail\r\n",
+		"miles, American": "When,Miles,Seconds,Session,Surface\n11/3/26,5.2816,3060,easy,road\n11/23/26,13.1109,7596,long,trail\n",
+		"metres, with hour": "Start,Distance (m),Moving time,Activity Type\n2026-11-03T07:05:00Z,8500,0:51:00,Easy " +
+			"road\n2026-11-23T09:00:10Z,\"21,100.0\",2:06:36,Long trail run\n",
+		"UTF-16":  u16,
+		"Windows": latin,
 	} {
 		runs, c := read(t, data)
 		if len(runs) != 2 {
@@ -47,7 +53,9 @@ func TestRunsInEveryDress(t *testing.T) {
 			continue
 		}
 		a, b := runs[0], runs[1]
-		if a.On.Format(time.DateOnly) != "2026-11-03" || b.On.Format(time.DateOnly) != "2026-11-23" || math.Abs(a.KM-8.5) > 0.001 || math.Abs(b.KM-21.1) > 0.001 || a.Kind != term.Easy || b.Kind != term.Long || b.Ground != term.GroundTrail || math.Abs(*b.Minutes-126.6) > 0.01 || math.Abs(*a.Minutes-51) > 0.01 {
+		if a.On.Format(time.DateOnly) != "2026-11-03" || b.On.Format(time.DateOnly) != "2026-11-23" || math.Abs(a.KM-8.5) > 0.001 ||
+			math.Abs(b.KM-21.1) > 0.001 || a.Kind != term.Easy || b.Kind != term.Long || b.Ground != term.GroundTrail ||
+			math.Abs(*b.Minutes-126.6) > 0.01 || math.Abs(*a.Minutes-51) > 0.01 {
 			t.Errorf("%s (%+v): %+v %+v", name, c, a, b)
 		}
 		if strings.Contains(name, "hour") && (a.Start != "07:05" || b.Start != "09:00") {
@@ -82,7 +90,8 @@ func TestRunsRefused(t *testing.T) {
 		}
 	}
 	for name, c := range map[string]struct{ data, text string }{
-		"nothing": {"", "no table"}, "one column": {"a\n1\n", "no table"}, "no rows": {"Date,Distance\n", "no row"}, "bytes": {"a,b\n\x00,1\n", "no table of text"},
+		"nothing": {"", "no table"}, "one column": {"a\n1\n", "no table"}, "no rows": {"Date,Distance\n", "no row"},
+		"bytes":           {"a,b\n\x00,1\n", "no table of text"},
 		"rest days alone": {"Date,Distance\n2026-01-01,0\n", "no row with a distance"},
 	} {
 		table, err := Read([]byte(c.data))
@@ -98,7 +107,8 @@ func TestRunsRefused(t *testing.T) {
 	if l, _ := fault.As(err); len(l) != 3 {
 		t.Errorf("columns: %v", err)
 	}
-	if _, _, err := table.Runs(Columns{Unit: "km", TimeUnit: "clock", Order: Orders[0]}, today); err == nil || !strings.Contains(err.Error(), "column_date") {
+	if _, _, err := table.Runs(Columns{Unit: "km", TimeUnit: "clock", Order: Orders[0]}, today); err == nil ||
+		!strings.Contains(err.Error(), "column_date") {
 		t.Errorf("no columns: %v", err)
 	}
 }

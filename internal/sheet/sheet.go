@@ -26,7 +26,8 @@ const checkMM = 100.0
 // footprint.SideMM of the long edges.
 func draw(p pen, paper footprint.Paper) {
 	w, h := paper.Size()
-	for _, m := range [4][2]float64{{footprint.MarkInset, footprint.MarkInset}, {w - footprint.MarkInset, footprint.MarkInset}, {w - footprint.MarkInset, h - footprint.MarkInset}, {footprint.MarkInset, h - footprint.MarkInset}} {
+	for _, m := range [4][2]float64{{footprint.MarkInset, footprint.MarkInset}, {w - footprint.MarkInset, footprint.MarkInset},
+		{w - footprint.MarkInset, h - footprint.MarkInset}, {footprint.MarkInset, h - footprint.MarkInset}} {
 		p.disc(m[0], m[1], footprint.RingOuter, true)
 		p.disc(m[0], m[1], footprint.RingInner, false)
 		p.disc(m[0], m[1], footprint.DotRadius, true)
@@ -86,7 +87,8 @@ func (s *svgPen) text(x, y, size float64, upwards bool, t string) {
 func SVG(paper footprint.Paper) []byte {
 	w, h := paper.Size()
 	var p svgPen
-	fmt.Fprintf(&p.b, `<svg xmlns="http://www.w3.org/2000/svg" width="%gmm" height="%gmm" viewBox="0 0 %g %g"><rect width="%g" height="%g" fill="#fff"/>`+"\n", w, h, w, h, w, h)
+	fmt.Fprintf(&p.b, `<svg xmlns="http://www.w3.org/2000/svg" width="%gmm" height="%gmm" viewBox="0 0 %g %g"><rect width="%g" height="%g" `+
+		`fill="#fff"/>`+"\n", w, h, w, h, w, h)
 	draw(&p, paper)
 	p.b.WriteString("</svg>\n")
 	return []byte(p.b.String())

@@ -52,7 +52,8 @@ func paint(t *testing.T, paper footprint.Paper, perMM float64) *image.Gray {
 		}
 	}
 	for _, m := range stroke.FindAllStringSubmatch(svg, -1) {
-		x1, y1, x2, y2, half := number(t, m[1])*perMM, number(t, m[2])*perMM, number(t, m[3])*perMM, number(t, m[4])*perMM, math.Max(0.5, number(t, m[5])*perMM/2)
+		x1, y1, x2, y2, half := number(t, m[1])*perMM, number(t, m[2])*perMM, number(t, m[3])*perMM, number(t, m[4])*perMM,
+			math.Max(0.5, number(t, m[5])*perMM/2)
 		for y := int(min(y1, y2) - half); y <= int(max(y1, y2)+half); y++ {
 			for x := int(min(x1, x2) - half); x <= int(max(x1, x2)+half); x++ {
 				img.SetGray(x, y, color.Gray{0})
@@ -87,7 +88,8 @@ func TestSheetIsWhatTheReaderReads(t *testing.T) {
 			t.Errorf("%s: %v", paper, err)
 			continue
 		}
-		if got.Scale.Source != "sheet" || got.Scale.Paper != paper || math.Abs(got.LengthMM-truth.LengthMM) > 1 || math.Abs(got.ArchIndex-truth.ArchIndex) > 0.006 {
+		if got.Scale.Source != "sheet" || got.Scale.Paper != paper || math.Abs(got.LengthMM-truth.LengthMM) > 1 ||
+			math.Abs(got.ArchIndex-truth.ArchIndex) > 0.006 {
 			t.Errorf("%s: %+v %.1f mm %.4f, is %.1f mm %.4f", paper, got.Scale, got.LengthMM, got.ArchIndex, truth.LengthMM, truth.ArchIndex)
 		}
 		if _, err := footprint.Read(paint(t, paper, perMM), footprint.Options{}); err == nil {

@@ -63,7 +63,8 @@ func client(ctx context.Context, program, dsn string, in io.Reader, out io.Write
 // Backup writes a database as SQL, as it is at one moment, while it goes on being used. The
 // same rows give the same text.
 func Backup(ctx context.Context, dsn string, out io.Writer) error {
-	return client(ctx, "mariadb-dump", dsn, nil, out, "--single-transaction", "--skip-comments", "--skip-dump-date", "--order-by-primary", "--hex-blob", "--no-tablespaces", "--skip-add-locks", "--default-character-set=utf8mb4")
+	return client(ctx, "mariadb-dump", dsn, nil, out, "--single-transaction", "--skip-comments", "--skip-dump-date", "--order-by-primary",
+		"--hex-blob", "--no-tablespaces", "--skip-add-locks", "--default-character-set=utf8mb4")
 }
 
 // ErrCut says that a backup ends before its end.

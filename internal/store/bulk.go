@@ -34,7 +34,9 @@ func AddSizes(ctx context.Context, tx db.DBTX, sizes []Size) error {
 			args = append(args, s.ModelID, s.UKHalf, s.Width, s.Stock)
 		}
 		rows := strings.Repeat(", (?, ?, ?, ?)", len(part))[2:]
-		if _, err := tx.ExecContext(ctx, "INSERT INTO model_sizes (model_id, uk_half, width, stock) VALUES "+rows+" ON DUPLICATE KEY UPDATE stock = stock + VALUES(stock)", args...); err != nil {
+		if _, err := tx.ExecContext(ctx,
+			"INSERT INTO model_sizes (model_id, uk_half, width, stock) VALUES "+rows+" ON DUPLICATE KEY UPDATE stock = stock + VALUES(stock)",
+			args...); err != nil {
 			return err
 		}
 	}
@@ -43,7 +45,8 @@ func AddSizes(ctx context.Context, tx db.DBTX, sizes []Size) error {
 
 // LowerStock lowers what is on the shelf, to none at the least.
 func LowerStock(ctx context.Context, tx db.DBTX, s Size) error {
-	_, err := tx.ExecContext(ctx, "UPDATE model_sizes SET stock = GREATEST(0, stock + ?) WHERE model_id = ? AND uk_half = ? AND width = ?", s.Stock, s.ModelID, s.UKHalf, s.Width)
+	_, err := tx.ExecContext(ctx, "UPDATE model_sizes SET stock = GREATEST(0, stock + ?) WHERE model_id = ? AND uk_half = ? AND width = ?",
+		s.Stock, s.ModelID, s.UKHalf, s.Width)
 	return err
 }
 
@@ -60,9 +63,12 @@ var modelColumns = strings.Fields(`shop_id code maker name version year replaces
 	median_life_km list_price sale_price label_us_over_uk label_eu_shift purpose notes`)
 
 func modelValues(m *Model) []any {
-	return []any{m.ShopID, m.Code, m.Maker, m.Name, m.Version, m.Year, m.ReplacesCode, m.ChangeKind, m.Chart, m.Surface, m.Class, m.Level, m.SupportBy,
-		m.StackHeelMm, m.StackForefootMm, m.StackMeasuredBy, m.WeightG, m.Softness, m.Bounce, m.Plate, m.Rocker, m.HeelBevel, m.Flexibility, m.LastShape, m.Volume,
-		m.InnerOffsetMm, m.LugDepthMm, m.LugSpacing, m.RubberSoftness, m.MetalTips, m.RockPlate, m.ToeBumper, m.Liner, m.UpperKind, m.UpperFirmness, m.HeelCounter,
+	return []any{m.ShopID, m.Code, m.Maker, m.Name, m.Version, m.Year, m.ReplacesCode, m.ChangeKind, m.Chart, m.Surface, m.Class, m.Level,
+		m.SupportBy,
+		m.StackHeelMm, m.StackForefootMm, m.StackMeasuredBy, m.WeightG, m.Softness, m.Bounce, m.Plate, m.Rocker, m.HeelBevel, m.Flexibility,
+		m.LastShape, m.Volume,
+		m.InnerOffsetMm, m.LugDepthMm, m.LugSpacing, m.RubberSoftness, m.MetalTips, m.RockPlate, m.ToeBumper, m.Liner, m.UpperKind,
+		m.UpperFirmness, m.HeelCounter,
 		m.MedianLifeKm, m.ListPrice, m.SalePrice, m.LabelUsOverUk, m.LabelEuShift, m.Purpose, m.Notes}
 }
 
@@ -80,11 +86,13 @@ func PutModels(ctx context.Context, tx db.DBTX, shop uint64, models []Model) (ma
 	}
 	one := "(" + strings.Repeat(", ?", len(modelColumns))[2:] + ")"
 	rows := one + strings.Repeat(", "+one, len(models)-1)
-	query := "INSERT INTO models (" + strings.Join(modelColumns, ", ") + ") VALUES " + rows + " ON DUPLICATE KEY UPDATE " + strings.Join(set, ", ")
+	query := "INSERT INTO models (" + strings.Join(modelColumns, ", ") + ") VALUES " + rows + " ON DUPLICATE KEY UPDATE " +
+		strings.Join(set, ", ")
 	if _, err := tx.ExecContext(ctx, query, args...); err != nil {
 		return nil, err
 	}
-	found, err := tx.QueryContext(ctx, "SELECT id, code FROM models WHERE shop_id = ? AND code IN ("+strings.Repeat(", ?", len(codes))[2:]+")", append([]any{shop}, codes...)...)
+	found, err := tx.QueryContext(ctx, "SELECT id, code FROM models WHERE shop_id = ? AND code IN ("+strings.Repeat(", ?",
+		len(codes))[2:]+")", append([]any{shop}, codes...)...)
 	if err != nil {
 		return nil, err
 	}
@@ -111,7 +119,8 @@ func TouchModels(ctx context.Context, tx db.DBTX, shop uint64, ids []uint64) err
 		for _, id := range part {
 			args = append(args, id)
 		}
-		query := "UPDATE models SET revision = (SELECT s.catalogue_revision FROM shops s WHERE s.id = ?) WHERE shop_id = ? AND id IN (" + strings.Repeat(", ?", len(part))[2:] + ")"
+		query := "UPDATE models SET revision = (SELECT s.catalogue_revision FROM shops s WHERE s.id = ?) WHERE shop_id = ? AND id IN (" +
+			strings.Repeat(", ?", len(part))[2:] + ")"
 		if _, err := tx.ExecContext(ctx, query, args...); err != nil {
 			return err
 		}

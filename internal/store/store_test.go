@@ -30,7 +30,8 @@ func shop(t *testing.T, s *store.Store, name string) (shopID, userID, runnerID u
 	if err != nil {
 		t.Fatal(err)
 	}
-	r, err := s.AddRunner(ctx, db.AddRunnerParams{ShopID: uint64(sh), Name: "Ånders Ü 🏃", Contact: "", Chart: "men", MadeBy: uint64(u), MadeAt: at})
+	r, err := s.AddRunner(ctx, db.AddRunnerParams{ShopID: uint64(sh), Name: "Ånders Ü 🏃", Contact: "", Chart: "men", MadeBy: uint64(u),
+		MadeAt: at})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -54,7 +55,8 @@ func TestConnectionRules(t *testing.T) {
 	if !strings.Contains(mode, "STRICT_ALL_TABLES") || zone != "+00:00" || charset != "utf8mb4" {
 		t.Errorf("mode %s, zone %s, charset %s", mode, zone, charset)
 	}
-	rows, err := s.DB.Query("SELECT table_name, engine, table_collation FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name NOT LIKE 'goose%'")
+	rows, err := s.DB.Query("SELECT table_name, engine, table_collation FROM information_schema.tables WHERE table_schema = DATABASE() AND " +
+		"table_name NOT LIKE 'goose%'")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -106,7 +108,8 @@ func TestConstraints(t *testing.T) {
 			return err
 		},
 		"a finding in another shop's fit": func() error {
-			_, err := s.AddFinding(ctx, db.AddFindingParams{ShopID: otherShop, FitID: uint64(fit), Name: "x", NumberValue: number, How: "told", MadeBy: otherUser, MadeAt: at})
+			_, err := s.AddFinding(ctx, db.AddFindingParams{ShopID: otherShop, FitID: uint64(fit), Name: "x", NumberValue: number, How: "told",
+				MadeBy: otherUser, MadeAt: at})
 			return err
 		},
 		"a finding without a value": func() error {
@@ -114,7 +117,8 @@ func TestConstraints(t *testing.T) {
 			return err
 		},
 		"a third side": func() error {
-			_, err := s.AddFinding(ctx, db.AddFindingParams{ShopID: sh, FitID: uint64(fit), Name: "x", Side: "mid", NumberValue: number, How: "told", MadeBy: u, MadeAt: at})
+			_, err := s.AddFinding(ctx, db.AddFindingParams{ShopID: sh, FitID: uint64(fit), Name: "x", Side: "mid", NumberValue: number,
+				How: "told", MadeBy: u, MadeAt: at})
 			return err
 		},
 		"an unknown role": func() error {
@@ -151,7 +155,8 @@ func TestFindingsInOrder(t *testing.T) {
 	}
 	put := func(v float64, withdrawn bool) {
 		t.Helper()
-		if _, err := s.AddFinding(ctx, db.AddFindingParams{ShopID: sh, FitID: uint64(fit), Name: "length_mm", Side: "left", RepeatNo: 1, NumberValue: sql.NullFloat64{Float64: v, Valid: !withdrawn}, Withdrawn: withdrawn, How: "by hand", MadeBy: u, MadeAt: at}); err != nil {
+		if _, err := s.AddFinding(ctx, db.AddFindingParams{ShopID: sh, FitID: uint64(fit), Name: "length_mm", Side: "left", RepeatNo: 1,
+			NumberValue: sql.NullFloat64{Float64: v, Valid: !withdrawn}, Withdrawn: withdrawn, How: "by hand", MadeBy: u, MadeAt: at}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -208,7 +213,8 @@ func TestDeadlockIsTriedAgain(t *testing.T) {
 				if _, err := s.DB.Exec("SELECT 1"); err != nil {
 					return err
 				}
-				if err := q.AddSubmission(ctx, db.AddSubmissionParams{UserID: 1, Form: "a form", Digest: make([]byte, 32), Token: strings.Repeat("A", 25) + string(rune('A'+order[0])), MadeAt: at}); err != nil && !store.IsDuplicate(err) {
+				if err := q.AddSubmission(ctx, db.AddSubmissionParams{UserID: 1, Form: "a form", Digest: make([]byte, 32),
+					Token: strings.Repeat("A", 25) + string(rune('A'+order[0])), MadeAt: at}); err != nil && !store.IsDuplicate(err) {
 					return err
 				}
 				if first {
@@ -216,7 +222,8 @@ func TestDeadlockIsTriedAgain(t *testing.T) {
 					ready.Done()
 					ready.Wait()
 				}
-				err := q.AddSubmission(ctx, db.AddSubmissionParams{UserID: 1, Form: "a form", Digest: make([]byte, 32), Token: strings.Repeat("A", 25) + string(rune('A'+order[1])), MadeAt: at})
+				err := q.AddSubmission(ctx, db.AddSubmissionParams{UserID: 1, Form: "a form", Digest: make([]byte, 32),
+					Token: strings.Repeat("A", 25) + string(rune('A'+order[1])), MadeAt: at})
 				if store.IsDuplicate(err) {
 					return nil
 				}

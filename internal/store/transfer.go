@@ -51,7 +51,8 @@ var tables = []table{
 	{name: "pictures", of: ofFits, refs: map[string]string{"fit_id": "fits"}, bytes: []string{"data"}},
 	{name: "recordings", of: ofFits, refs: map[string]string{"fit_id": "fits"}, bytes: []string{"followed"}},
 	{name: "run_files", of: "runner_id = ?", refs: map[string]string{"runner_id": "runners"}, bytes: []string{"digest", "data"}},
-	{name: "runs", of: "runner_id = ?", refs: map[string]string{"runner_id": "runners", "pair_id": "pairs", "file_id": "run_files", "split_from": "runs", "withdrawn_by": "users"}},
+	{name: "runs", of: "runner_id = ?", refs: map[string]string{"runner_id": "runners", "pair_id": "pairs", "file_id": "run_files",
+		"split_from": "runs", "withdrawn_by": "users"}},
 	{name: "run_moves", of: ofRuns, refs: map[string]string{"run_id": "runs", "from_pair": "pairs", "to_pair": "pairs"}},
 	{name: "run_rules", of: "runner_id = ?", refs: map[string]string{"runner_id": "runners", "pair_id": "pairs", "second_pair": "pairs"}},
 	{name: "inspections", of: ofPairs, refs: map[string]string{"pair_id": "pairs"}},
@@ -174,7 +175,8 @@ func cell(v any, kind string, isBytes bool) any {
 // Load puts a copy into a shop, in a transaction. users and models give the ids of
 // this database for those of the copy; remap changes what of a row is not a plain
 // reference, with the ids that were given so far by table. It gives the new runners' ids.
-func Load(ctx context.Context, tx db.DBTX, shop uint64, c Copy, users, models map[uint64]uint64, remap func(table string, r Row, ids map[string]map[uint64]uint64) error) ([]uint64, error) {
+func Load(ctx context.Context, tx db.DBTX, shop uint64, c Copy, users, models map[uint64]uint64,
+	remap func(table string, r Row, ids map[string]map[uint64]uint64) error) ([]uint64, error) {
 	var runners []uint64
 	ids := map[string]map[uint64]uint64{"users": users, "models": models}
 	for _, t := range tables {
@@ -280,7 +282,8 @@ func (s *Store) Erase(ctx context.Context, shop, runner uint64) (bool, error) {
 	}
 	defer func() { _ = tx.Rollback() }() // nothing to take back once it is kept
 	if _, err := tx.ExecContext(ctx, `INSERT INTO sales (shop_id, model_id, uk_half, width, price, sold_on)
-		SELECT p.shop_id, p.model_id, p.uk_half, p.width, p.price, p.bought_on FROM pairs p JOIN runners r ON r.id = p.runner_id AND r.practice_seed IS NULL
+		SELECT p.shop_id, p.model_id, p.uk_half, p.width, p.price, p.bought_on FROM pairs p JOIN runners r ON r.id = p.runner_id AND
+			r.practice_seed IS NULL
 		WHERE p.runner_id = ? AND p.shop_id = ? AND p.fit_id IS NOT NULL AND p.taken_back_at IS NULL`, runner, shop); err != nil {
 		return false, err
 	}

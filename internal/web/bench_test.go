@@ -58,8 +58,10 @@ func BenchmarkDistanceAmongRuns(b *testing.B) {
 		SELECT r.shop_id, CONCAT('Runner ', seq), '', 'men', r.made_by, r.made_at FROM seq_1_to_10000 JOIN runners r ON r.id = 1`); err != nil {
 		b.Fatal(err)
 	}
-	if _, err := s.store.DB.Exec(`INSERT INTO pairs (shop_id, runner_id, model_id, uk_half, width, price, bought_on, set_aside_on, made_by, made_at)
-		SELECT r.shop_id, r.id, p.model_id, 16, 'D', 14000, '2020-01-01', '2026-01-01', r.made_by, r.made_at FROM runners r JOIN pairs p ON p.id = 1 WHERE r.name LIKE 'Runner %'`); err != nil {
+	if _, err := s.store.DB.Exec(`INSERT INTO pairs (shop_id, runner_id, model_id, uk_half, width, price, bought_on, set_aside_on, ` +
+		`made_by, made_at)
+		SELECT r.shop_id, r.id, p.model_id, 16, 'D', 14000, '2020-01-01', '2026-01-01', r.made_by, r.made_at FROM runners r JOIN pairs p ON
+			p.id = 1 WHERE r.name LIKE 'Runner %'`); err != nil {
 		b.Fatal(err)
 	}
 	there := 0
@@ -67,8 +69,10 @@ func BenchmarkDistanceAmongRuns(b *testing.B) {
 		for there < n { // in pieces, so that no transaction grows without bound
 			step := min(n-there, 200_000)
 			if _, err := s.store.DB.Exec(fmt.Sprintf(`INSERT INTO runs (shop_id, runner_id, pair_id, run_on, km, ground, kind, how, made_by, made_at)
-				SELECT p.shop_id, p.runner_id, p.id, DATE_ADD('2020-01-01', INTERVAL seq MOD 2000 DAY), 8.4, 'road', 'easy', 'by hand', p.made_by, p.made_at
-				FROM seq_%d_to_%d JOIN pairs p ON p.id = (SELECT MIN(id) FROM pairs WHERE set_aside_on = '2026-01-01') + seq MOD 10000`, there+1, there+step)); err != nil {
+				SELECT p.shop_id, p.runner_id, p.id, DATE_ADD('2020-01-01', INTERVAL seq MOD 2000 DAY), 8.4, 'road', 'easy', 'by hand', p.made_by,
+					p.made_at
+				FROM seq_%d_to_%d JOIN pairs p ON p.id = (SELECT MIN(id) FROM pairs WHERE set_aside_on = '2026-01-01') + seq MOD 10000`, there+1,
+				there+step)); err != nil {
 				b.Fatal(err)
 			}
 			there += step

@@ -90,12 +90,14 @@ func TestDistanceFiles(t *testing.T) {
 		t.Error("they are still without a pair")
 	}
 	b.get(at+"/distance?split="+ids[0]).holds(t, "Split it")
-	if p := b.post(at+"/runs/split", "run", ids[0], "split_km", "300", "split_kind", "intervals", "split_pair", ""); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is 0.1 km to") {
+	if p := b.post(at+"/runs/split", "run", ids[0], "split_km", "300", "split_kind", "intervals", "split_pair",
+		""); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is 0.1 km to") {
 		t.Errorf("300 km of it: %d", p.code)
 	}
 	b.post(at+"/runs/split", "run", ids[0], "split_km", "2", "split_kind", "intervals", "split_pair", pair).to(t)
 	b.get(at+"/distance").holds(t, "2 km", "intervals")
-	if p := b.post(at+"/runs/move", "to_pair", pair); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "tick the runs to move") {
+	if p := b.post(at+"/runs/move", "to_pair", pair); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "tick the runs to move") {
 		t.Errorf("none ticked: %d", p.code)
 	}
 	b.files(at+"/runs/file", "runs_file", nil, files[0]).to(t)
@@ -109,10 +111,12 @@ func TestDistanceFiles(t *testing.T) {
 		t.Error("a file without a run can be put in")
 	}
 	b.post(at+"/runs/let-go", "file", b.waiting(at)).to(t)
-	if p := b.files(at+"/runs/file", "runs_file", nil, [2]string{"x.png", "\x89PNG\r\n\x1a\n\x00"}); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, `id="err-runs_file"`) {
+	if p := b.files(at+"/runs/file", "runs_file", nil, [2]string{"x.png",
+		"\x89PNG\r\n\x1a\n\x00"}); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, `id="err-runs_file"`) {
 		t.Errorf("a picture: %d", p.code)
 	}
-	if p := b.files(at+"/runs/file", "nothing", nil); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is missing; choose GPX files") {
+	if p := b.files(at+"/runs/file", "nothing", nil); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "Is missing; choose GPX files") {
 		t.Errorf("no file: %d", p.code)
 	}
 
@@ -120,8 +124,10 @@ func TestDistanceFiles(t *testing.T) {
 	table := "Wann;Wie weit;Art\n03.11.2026;8,5;easy\n23.11.2026;12,25;long trail\n"
 	b.files(at+"/runs/file", "runs_file", nil, [2]string{"log.csv", table}).to(t)
 	b.get(at+"/distance").holds(t, "say which column holds what", "1: Wann", "03.11.2026")
-	settle := []string{"file", b.waiting(at), "column_date", "1", "column_order", "day_month_year", "column_distance", "2", "column_unit", "km", "column_start", "", "column_time", "", "column_time_unit", "clock", "column_ascent", "", "column_kind", "3", "column_ground", ""}
-	if p := b.post(at+"/runs/columns", append([]string{"file", b.waiting(at), "column_date", "2"}, settle[4:]...)...); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is the column that date has") {
+	settle := []string{"file", b.waiting(at), "column_date", "1", "column_order", "day_month_year", "column_distance", "2", "column_unit",
+		"km", "column_start", "", "column_time", "", "column_time_unit", "clock", "column_ascent", "", "column_kind", "3", "column_ground", ""}
+	if p := b.post(at+"/runs/columns", append([]string{"file", b.waiting(at), "column_date", "2"},
+		settle[4:]...)...); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is the column that date has") {
 		t.Errorf("one column twice: %d", p.code)
 	}
 	b.post(at+"/runs/columns", settle...).to(t)
@@ -136,7 +142,8 @@ func TestDistanceFiles(t *testing.T) {
 	b.post(at+"/runs/let-go", "file", b.waiting(at)).to(t)
 
 	for format, kind := range map[string]string{"csv": "text/csv", "json": "application/json", "gpx": "application/zip"} {
-		if p := b.get(at + "/runs/export?format=" + format); p.code != http.StatusOK || !strings.HasPrefix(p.header.Get("Content-Type"), kind) || len(p.body) < 100 {
+		if p := b.get(at + "/runs/export?format=" + format); p.code != http.StatusOK || !strings.HasPrefix(p.header.Get("Content-Type"), kind) ||
+			len(p.body) < 100 {
 			t.Errorf("%s: %d %s", format, p.code, p.header.Get("Content-Type"))
 		}
 	}
@@ -163,7 +170,9 @@ func TestDistancePairs(t *testing.T) {
 	p := b.get(at + "/distance")
 	pairs := regexp.MustCompile(`id="pair-(\d+)"`).FindAllStringSubmatch(p.body, -1)
 	pair := pairs[0][1]
-	b.post(at+"/pairs/"+pair+"/look", "look_tread.left", "2", "look_tread.right", "1", "look_bounce.left", "3", "look_fresh", "yes", "look_faults", "", "look_faults", "upper_hole", "look_causes", "", "look_causes", "more_hills", "look_note", "outer edge", "looked_on", "2026-11-20").to(t)
+	b.post(at+"/pairs/"+pair+"/look", "look_tread.left", "2", "look_tread.right", "1", "look_bounce.left", "3", "look_fresh", "yes",
+		"look_faults", "", "look_faults", "upper_hole", "look_causes", "", "look_causes", "more_hills", "look_note", "outer edge", "looked_on",
+		"2026-11-20").to(t)
 	p = b.get(at + "/distance")
 	p.holds(t, "tread 50 %", "bounce 75 %", "Beside a fresh pair.", "Upper hole.", "“outer edge”", "more hills", "Set aside")
 	take := regexp.MustCompile(`/looks/(\d+)/take-back`).FindStringSubmatch(p.body)[1]
@@ -199,7 +208,8 @@ func TestDistancePairs(t *testing.T) {
 	if p := b.get(strings.Replace(src, "/fits/2/", "/fits/1/", 1)); p.code != http.StatusNotFound {
 		t.Errorf("another runner's picture: %d", p.code)
 	}
-	if p := b.files(at+"/pairs/"+pair+"/photo", "photo", map[string]string{"photo_side": "left"}, [2]string{"a.txt", "no"}); p.code != http.StatusUnprocessableEntity {
+	if p := b.files(at+"/pairs/"+pair+"/photo", "photo", map[string]string{"photo_side": "left"},
+		[2]string{"a.txt", "no"}); p.code != http.StatusUnprocessableEntity {
 		t.Errorf("no picture: %d", p.code)
 	}
 	b.post(at+"/pairs/"+pair+"/lifting", "lifting_hours", "2.5").to(t)
@@ -212,7 +222,8 @@ func TestDistancePairs(t *testing.T) {
 	p.holds(t, "The Causeway", `class="race`)
 	end := regexp.MustCompile(`/races/(\d+)/end`).FindStringSubmatch(p.body)[1]
 	b.post(at + "/races/" + end + "/end").to(t)
-	if p := b.post(at+"/races", "race_name", "", "race_day", "2025-01-01", "race_length", "10", "race_pair", ""); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is a day from today") {
+	if p := b.post(at+"/races", "race_name", "", "race_day", "2025-01-01", "race_length", "10", "race_pair",
+		""); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is a day from today") {
 		t.Errorf("a race long ago: %d", p.code)
 	}
 	b.post(at+"/rules", "rule_kind", "easy", "rule_ground", "", "rule_pair", pair, "rule_second", pairs[1][1]).to(t)
@@ -240,13 +251,15 @@ func TestDueAndOwnPage(t *testing.T) {
 	if p := b.get("/due?within=year&kind=comfort"); strings.Contains(p.body, "The buying list") || !strings.Contains(p.body, "Ask how") {
 		t.Error("comfort alone holds orders")
 	}
-	if p := b.get("/due/buying.csv?within=year"); p.code != http.StatusOK || !strings.Contains(p.body, "Order by,Maker,Model") || strings.Count(p.body, "\n") < 3 {
+	if p := b.get("/due/buying.csv?within=year"); p.code != http.StatusOK || !strings.Contains(p.body, "Order by,Maker,Model") ||
+		strings.Count(p.body, "\n") < 3 {
 		t.Errorf("%d %s", p.code, p.body)
 	}
 	address := regexp.MustCompile(`<code class="address">https?://[^/]+([^<]+)</code>`)
 	visitor := s.visitor(t)
 	feed := address.FindStringSubmatch(b.post("/due/calendar").body)[1]
-	if p := visitor.get(feed); p.code != http.StatusOK || !strings.HasPrefix(p.header.Get("Content-Type"), "text/calendar") || !strings.Contains(p.body, "Anselm") {
+	if p := visitor.get(feed); p.code != http.StatusOK || !strings.HasPrefix(p.header.Get("Content-Type"), "text/calendar") ||
+		!strings.Contains(p.body, "Anselm") {
 		t.Errorf("the feed: %d", p.code)
 	}
 	page := b.post("/runners/1/link")
@@ -265,10 +278,13 @@ func TestDueAndOwnPage(t *testing.T) {
 	visitor.post(mine+"/runs", "token", tokenOf(3), "km", "7,5", "on", "2026-11-24", "pair", pair, "kind", "easy", "ground", "road").to(t)
 	visitor.get(mine+"?said=run").holds(t, "Your run is put down.", "7.5 km")
 	b.get("/fits/1/distance").holds(t, "by the runner")
-	if p := visitor.post(mine+"/runs", "token", tokenOf(4), "km", "far", "on", "2026-11-24", "pair", "", "kind", "easy", "ground", "road"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, `value="far"`) || !strings.Contains(p.body, "Is not a number") {
+	if p := visitor.post(mine+"/runs", "token", tokenOf(4), "km", "far", "on", "2026-11-24", "pair", "", "kind", "easy", "ground",
+		"road"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, `value="far"`) ||
+		!strings.Contains(p.body, "Is not a number") {
 		t.Errorf("no distance: %d", p.code)
 	}
-	if p := visitor.post(mine+"/runs", "token", tokenOf(5), "km", "5", "on", "2026-11-24", "pair", "2", "kind", "easy", "ground", "road"); p.code != http.StatusUnprocessableEntity {
+	if p := visitor.post(mine+"/runs", "token", tokenOf(5), "km", "5", "on", "2026-11-24", "pair", "2", "kind", "easy", "ground",
+		"road"); p.code != http.StatusUnprocessableEntity {
 		t.Errorf("another's pair: %d", p.code)
 	}
 	files := watchFiles(t, 33, 2)
@@ -278,10 +294,12 @@ func TestDueAndOwnPage(t *testing.T) {
 	if to := visitor.files(mine+"/file", "runs_file", nil, files...).to(t); !strings.HasSuffix(to, "said=there") {
 		t.Error(to)
 	}
-	if p := visitor.files(mine+"/file", "runs_file", nil, [2]string{"x.gpx", "<gpx>"}); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "line 1") {
+	if p := visitor.files(mine+"/file", "runs_file", nil, [2]string{"x.gpx", "<gpx>"}); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "line 1") {
 		t.Errorf("a broken file: %d", p.code)
 	}
-	if p := visitor.files(mine+"/file", "runs_file", nil, [2]string{"long.gpx", strings.Repeat(" ", 26<<20)}); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is larger than 24 MiB") {
+	if p := visitor.files(mine+"/file", "runs_file", nil, [2]string{"long.gpx",
+		strings.Repeat(" ", 26<<20)}); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is larger than 24 MiB") {
 		t.Errorf("more than a runner may send: %d", p.code)
 	}
 	visitor.post(mine+"/pairs/"+pair+"/report", "report_comfort", "4", "report_note", "rubs at the heel").to(t)
@@ -291,7 +309,8 @@ func TestDueAndOwnPage(t *testing.T) {
 		t.Errorf("another's pair: %d", p.code)
 	}
 	own := visitor.post(mine + "/calendar")
-	if p := visitor.get(address.FindStringSubmatch(own.body)[1]); p.code != http.StatusOK || strings.Contains(p.body, "Anselm") || !strings.Contains(p.body, "BEGIN:VEVENT") {
+	if p := visitor.get(address.FindStringSubmatch(own.body)[1]); p.code != http.StatusOK || strings.Contains(p.body, "Anselm") ||
+		!strings.Contains(p.body, "BEGIN:VEVENT") {
 		t.Errorf("their calendar: %d", p.code)
 	}
 	if p := s.as(t, "wick").post("/runners/1/link"); p.code != http.StatusForbidden {

@@ -124,7 +124,8 @@ func TestFilmOnTheBench(t *testing.T) {
 	if p := b.frames(film.At, []int{len(data) + 3}, data); p.code != http.StatusUnprocessableEntity {
 		t.Errorf("a frame beyond the last: %d", p.code)
 	}
-	if p := b.frames(film.At, []int{201}, [][]byte{[]byte("no picture")}); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "frames.201") {
+	if p := b.frames(film.At, []int{201}, [][]byte{[]byte("no picture")}); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "frames.201") {
 		t.Errorf("a frame that is no picture: %d %s", p.code, p.body)
 	}
 	b.frames(film.At, span(200, len(data)), data)
@@ -149,7 +150,8 @@ func TestFilmOnTheBench(t *testing.T) {
 		}
 	}
 	// A fault of the next film stands where it is seen, though a film is on the table.
-	if p := b.upload("/fits/5/gait/archive", "archive", []byte("no zip"), "archive_keep", "yes"); !strings.Contains(p.body, `<details class="panel" open>`) {
+	if p := b.upload("/fits/5/gait/archive", "archive", []byte("no zip"), "archive_keep", "yes"); !strings.Contains(p.body,
+		`<details class="panel" open>`) {
 		t.Error("the fault of an archive is folded away")
 	}
 	b.get("/fits/5/support").holds(t, "Rolling in, filmed", "neutral")
@@ -192,7 +194,8 @@ func TestFilmOnTheBench(t *testing.T) {
 	if after := peak(b.get(film.Page), "left"); after <= before {
 		t.Errorf("the heel's dot dragged outward: peak %g, was %g", after, before)
 	}
-	for _, bad := range [][]string{{"mark", "left,heel_low,5"}, {"mark", "left,nose,5,1,1"}, {"contact", "left,1,90,20"}, {"contact", "up"}, {"drop", "left,x"}} {
+	for _, bad := range [][]string{{"mark", "left,heel_low,5"}, {"mark", "left,nose,5,1,1"}, {"contact", "left,1,90,20"}, {"contact", "up"},
+		{"drop", "left,x"}} {
 		if p := b.htmx(film.At+"/adjust", bad...); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "id=\"notice\"") {
 			t.Errorf("%v: %d", bad, p.code)
 		}
@@ -222,7 +225,8 @@ func TestFilmRefused(t *testing.T) {
 	b := s.as(t, "teal")
 	ok := map[string]string{"view": "rear", "gait": "run", "keep": "no", "rate": "60", "frames": "300"}
 	for name, change := range map[string]map[string]string{
-		"view": {"view": "top"}, "keep": {"keep": ""}, "gait": {"gait": ""}, "frames": {"frames": "5000"}, "fps": {"rate": "3"}, "speed_kmh": {"speed_kmh": "900"},
+		"view": {"view": "top"}, "keep": {"keep": ""}, "gait": {"gait": ""}, "frames": {"frames": "5000"}, "fps": {"rate": "3"},
+		"speed_kmh": {"speed_kmh": "900"},
 	} {
 		var form []string
 		for k, v := range ok {
@@ -241,16 +245,21 @@ func TestFilmRefused(t *testing.T) {
 			t.Errorf("%s: %d %.200s", name, p.code, p.body)
 		}
 	}
-	if p := b.post("/fits/5/gait/films", "view", "rear", "gait", "run", "keep", "no", "rate", "60", "frames", "1300"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "20 s") {
+	if p := b.post("/fits/5/gait/films", "view", "rear", "gait", "run", "keep", "no", "rate", "60", "frames",
+		"1300"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "20 s") {
 		t.Errorf("over 20 s: %d %s", p.code, p.body)
 	}
-	if p := b.post("/fits/5/gait/bench", "view", "rear", "gait", "run"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "choose one") {
+	if p := b.post("/fits/5/gait/bench", "view", "rear", "gait", "run"); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "choose one") {
 		t.Errorf("without consent: %d", p.code)
 	}
-	if p := b.upload("/fits/5/gait/archive", "archive", []byte("no zip"), "archive_keep", "yes"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "no zip archive") {
+	if p := b.upload("/fits/5/gait/archive", "archive", []byte("no zip"), "archive_keep", "yes"); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "no zip archive") {
 		t.Errorf("no zip: %d", p.code)
 	}
-	if p := b.upload("/fits/5/gait/archive", "archive", nil); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, `<p class="err" >Is missing; say whether the film may be kept.</p>`) || !strings.Contains(p.body, `<p class="err" >Is missing; choose a .zip`) {
+	if p := b.upload("/fits/5/gait/archive", "archive", nil); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, `<p class="err" >Is missing; say whether the film may be kept.</p>`) ||
+		!strings.Contains(p.body, `<p class="err" >Is missing; choose a .zip`) {
 		t.Errorf("nothing: %d", p.code)
 	}
 }

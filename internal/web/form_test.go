@@ -38,7 +38,8 @@ func TestEveryFormHasItsToken(t *testing.T) {
 	for i, f := range corpusForms {
 		b.post(f[0], append([]string{"token", tokenOf(i)}, f[1:]...)...)
 	}
-	paths := []string{"/", "/due?within=year", "/runners", "/runners/2", "/runners/2/care?place=heel&pair=3", "/new-fit", "/shoes", "/shoes/import", "/shoes/new",
+	paths := []string{"/", "/due?within=year", "/runners", "/runners/2", "/runners/2/care?place=heel&pair=3", "/new-fit", "/shoes",
+		"/shoes/import", "/shoes/new",
 		"/shoes/models/1", "/shop", "/learned", "/practice"}
 	for _, fit := range []int{2, 4, 6, 10} {
 		for _, station := range record.Stations {
@@ -118,7 +119,8 @@ func TestTokens(t *testing.T) {
 	if n := runs(); n != before+1 {
 		t.Errorf("%d runs became %d", before, n)
 	}
-	if p := run(tokenOf(1), "6"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "was sent before with another content") {
+	if p := run(tokenOf(1), "6"); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "was sent before with another content") {
 		t.Errorf("another content: %d", p.code)
 	}
 	for _, bad := range []string{"", "short", strings.Repeat("a", 26)} {

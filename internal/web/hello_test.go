@@ -28,16 +28,21 @@ func TestHelloAgain(t *testing.T) {
 	b.get("/fits/10/hello").holds(t, "The week: <b>32 km</b>")
 
 	b.htmx("/fits/10/consent", "film", "no").holds(t, `id="consent"`, "no, to Teal Marsh")
-	if p := b.post("/fits/10/consent", "film", "no", "film", "yes"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "contradict each other") {
+	if p := b.post("/fits/10/consent", "film", "no", "film", "yes"); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "contradict each other") {
 		t.Errorf("two answers at once: %d", p.code)
 	}
-	if p := b.post("/fits/10/consent", "film", "yes", "withdraw", "film"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "agreed to and taken back at once") {
+	if p := b.post("/fits/10/consent", "film", "yes", "withdraw", "film"); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "agreed to and taken back at once") {
 		t.Errorf("agreed and taken back at once: %d", p.code)
 	}
-	if p := b.htmx("/fits/10/consent", "health", "for_ever"); p.code != http.StatusUnprocessableEntity || !regexp.MustCompile(`id="err-f-health"[^>]*>[^<]*allowed is one of`).MatchString(p.body) {
+	if p := b.htmx("/fits/10/consent", "health", "for_ever"); p.code != http.StatusUnprocessableEntity ||
+		!regexp.MustCompile(`id="err-f-health"[^>]*>[^<]*allowed is one of`).MatchString(p.body) {
 		t.Errorf("an unknown answer: %d", p.code)
 	}
-	if p := b.post("/fits/10/gait/bench", "view", "rear", "gait", "run", "shod", "barefoot", "surface", "treadmill", "keep", "yes"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "contradicts the runner’s no") && !strings.Contains(p.body, "contradicts the runner&#39;s no") {
+	if p := b.post("/fits/10/gait/bench", "view", "rear", "gait", "run", "shod", "barefoot", "surface", "treadmill", "keep",
+		"yes"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "contradicts the runner’s no") &&
+		!strings.Contains(p.body, "contradicts the runner&#39;s no") {
 		t.Errorf("a film is kept in spite of a no: %d", p.code)
 	}
 	b.post("/runners/2/consent", "withdraw", "health").to(t)
@@ -51,8 +56,10 @@ func TestHelloAgain(t *testing.T) {
 func TestClosingAsksConsent(t *testing.T) {
 	s := newSite(t)
 	b := s.as(t, "teal")
-	b.get("/fits/6/card").holds(t, "Note for a clinician", "swelling, heat or redness", "right ball, a month ago", "left: length 266 mm, ball 101 mm", "May we keep the health answers?")
-	if p := b.post("/fits/6/close"); p.code != http.StatusUnprocessableEntity || !regexp.MustCompile(`id="err-f-health"[^>]*>[^<]*whether the health answers may be kept`).MatchString(p.body) {
+	b.get("/fits/6/card").holds(t, "Note for a clinician", "swelling, heat or redness", "right ball, a month ago",
+		"left: length 266 mm, ball 101 mm", "May we keep the health answers?")
+	if p := b.post("/fits/6/close"); p.code != http.StatusUnprocessableEntity ||
+		!regexp.MustCompile(`id="err-f-health"[^>]*>[^<]*whether the health answers may be kept`).MatchString(p.body) {
 		t.Errorf("closed without asking: %d", p.code)
 	}
 	b.post("/fits/6/close", "health", "no").to(t)
@@ -107,7 +114,8 @@ func TestSolePhotos(t *testing.T) {
 	if p := b.get("/fits/5" + at); p.code != http.StatusNotFound {
 		t.Errorf("another runner's photo: %d", p.code)
 	}
-	if p := b.upload("/fits/4/old-pair/photo", "photo", []byte("no picture"), "side", "right"); p.code != http.StatusUnprocessableEntity || !regexp.MustCompile(`id="err-photo-right"[^>]*>[A-Z]`).MatchString(p.body) {
+	if p := b.upload("/fits/4/old-pair/photo", "photo", []byte("no picture"), "side", "right"); p.code != http.StatusUnprocessableEntity ||
+		!regexp.MustCompile(`id="err-photo-right"[^>]*>[A-Z]`).MatchString(p.body) {
 		t.Errorf("no picture: %d", p.code)
 	}
 	b.post("/fits/4" + at + "/delete").to(t)
@@ -126,8 +134,10 @@ func TestSolePhotos(t *testing.T) {
 func TestSlipsOnTheLadder(t *testing.T) {
 	s := newSite(t)
 	b := s.as(t, "teal")
-	b.get("/fits/4/support?slip=gait.left").holds(t, "The left gait moved", "matched to rolling in from guidance to stability", "movedto", "confidence by ")
-	b.get("/fits/4/support").holds(t, "Rest on a reason or a slip", "hx-get=\"/fits/4/support/ladder?slip=gait.left\"", "We watched you move: your left foot tips inward clearly more than most")
+	b.get("/fits/4/support?slip=gait.left").holds(t, "The left gait moved", "matched to rolling in from guidance to stability", "movedto",
+		"confidence by ")
+	b.get("/fits/4/support").holds(t, "Rest on a reason or a slip", "hx-get=\"/fits/4/support/ladder?slip=gait.left\"",
+		"We watched you move: your left foot tips inward clearly more than most")
 	if p := b.get("/fits/4/support?slip=gait.middle"); p.code != http.StatusUnprocessableEntity {
 		t.Errorf("%d", p.code)
 	}
@@ -143,7 +153,8 @@ func TestSlipsOnTheLadder(t *testing.T) {
 func TestDisliked(t *testing.T) {
 	s := newSite(t)
 	b := s.as(t, "teal")
-	if p := b.post("/fits/4/dislike", "disliked_model", "norrbeck-skua-4-men", "disliked_why", ""); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is missing: say why") {
+	if p := b.post("/fits/4/dislike", "disliked_model", "norrbeck-skua-4-men", "disliked_why",
+		""); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is missing: say why") {
 		t.Errorf("%d", p.code)
 	}
 	if p := b.post("/fits/4/dislike", "disliked_model", "moon-boot", "disliked_why", "too round"); p.code != http.StatusUnprocessableEntity {
@@ -154,7 +165,8 @@ func TestDisliked(t *testing.T) {
 	b.post("/fits/10/dislike", "disliked_model", "norrbeck-skua-4-men", "disliked_why", "hard tongue").to(t)
 	b.get("/fits/10/hello").holds(t, "Norrbeck Skua 4: “hard tongue”")
 	b.htmx("/fits/10/feet", "length_mm.left.1", "262", "length_mm.left.2", "263")
-	b.get("/fits/10/shoes").holds(t, "Disliked before, in this version: “hard tongue”", "Norrbeck Skua 4 was disliked (“hard tongue”); this one is made on")
+	b.get("/fits/10/shoes").holds(t, "Disliked before, in this version: “hard tongue”",
+		"Norrbeck Skua 4 was disliked (“hard tongue”); this one is made on")
 	b.post("/fits/10/dislike", "take_back", "norrbeck-skua-4-men").to(t)
 	if p := b.get("/fits/10/shoes"); strings.Contains(p.body, "hard tongue") {
 		t.Error("a dislike that was taken back still counts")

@@ -23,7 +23,8 @@ func BenchmarkLists(b *testing.B) {
 		exec(`INSERT INTO verdicts (runner_id, shop_id, stale, as_of) SELECT r.id, r.shop_id, FALSE, '2026-11-24' FROM runners r
 			WHERE r.name LIKE 'Runner %' AND NOT EXISTS (SELECT 1 FROM verdicts v WHERE v.runner_id = r.id)`)
 		exec(`INSERT INTO verdict_lines (shop_id, runner_id, fit_id, pair_id, model_id, uk_half, list, kind, urgency, on_day, words, detail)
-			SELECT r.shop_id, r.id, 1, 1, 1 + r.id MOD 47, 8 + r.id MOD 19, l.list, l.kind, r.id MOD 4, DATE_ADD('2026-11-01', INTERVAL r.id MOD 300 DAY), 'Norrbeck Skua 4', '{"km": 400, "left": 100, "used": 0.5}'
+			SELECT r.shop_id, r.id, 1, 1, 1 + r.id MOD 47, 8 + r.id MOD 19, l.list, l.kind, r.id MOD 4, DATE_ADD('2026-11-01', INTERVAL r.id MOD
+				300 DAY), 'Norrbeck Skua 4', '{"km": 400, "left": 100, "used": 0.5}'
 			FROM runners r JOIN (SELECT 'ending' AS list, 'order' AS kind UNION SELECT 'due', 'order') l
 			WHERE r.name LIKE 'Runner %' AND NOT EXISTS (SELECT 1 FROM verdict_lines v WHERE v.runner_id = r.id AND v.list = l.list)`)
 		exec(`DELETE FROM buying`)

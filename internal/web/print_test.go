@@ -26,7 +26,8 @@ func printFile(t *testing.T, side term.Side) ([]byte, device.PrintTruth) {
 	t.Helper()
 	s := device.NewScanner(5)
 	var b bytes.Buffer
-	if err := png.Encode(&b, s.Prints[side].Render(device.Photo{Paper: footprint.A4, MMPerPx: 0.35}, mrand.New(mrand.NewPCG(5, 5)))); err != nil {
+	if err := png.Encode(&b, s.Prints[side].Render(device.Photo{Paper: footprint.A4, MMPerPx: 0.35},
+		mrand.New(mrand.NewPCG(5, 5)))); err != nil {
 		t.Fatal(err)
 	}
 	return b.Bytes(), *s.Truth.Prints[side]
@@ -98,7 +99,8 @@ func TestPrintOnTheBench(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	tilted := b.htmx("/fits/5/print/left/adjust", "axis", strings.Join([]string{axis[1], axis[2], strconv.FormatFloat(x2+80, 'f', 1, 64), axis[4]}, ","))
+	tilted := b.htmx("/fits/5/print/left/adjust", "axis", strings.Join([]string{axis[1], axis[2], strconv.FormatFloat(x2+80, 'f', 1, 64),
+		axis[4]}, ","))
 	if index(tilted) == read {
 		t.Error("a moved axis changes nothing")
 	}
@@ -118,7 +120,9 @@ func TestPrintOnTheBench(t *testing.T) {
 	if got := index(b.htmx("/fits/5/print/left/adjust", "reset", "yes")); got != read {
 		t.Errorf("as it was read: %.3f, was %.3f", got, read)
 	}
-	for name, bad := range map[string][]string{"a cut beyond": {"level", "2"}, "half an axis": {"axis", "1,2,3"}, "no numbers": {"toe_line", "a,b,c,d"}, "no stroke": {"stroke", "{"}, "a third cut": {"cut", "3,1,1"}, "a cut far off": {"cut", "1,99999,99999"}, "an unknown field": {"colour", "red"}} {
+	for name, bad := range map[string][]string{"a cut beyond": {"level", "2"}, "half an axis": {"axis", "1,2,3"},
+		"no numbers": {"toe_line", "a,b,c,d"}, "no stroke": {"stroke", "{"}, "a third cut": {"cut", "3,1,1"},
+		"a cut far off": {"cut", "1,99999,99999"}, "an unknown field": {"colour", "red"}} {
 		if p := b.htmx("/fits/5/print/left/adjust", bad...); p.code != http.StatusUnprocessableEntity {
 			t.Errorf("%s: %d", name, p.code)
 		}
@@ -151,11 +155,14 @@ func TestPrintRefused(t *testing.T) {
 		code   int
 		says   string
 	}{
-		"no file":      {"/fits/5/print/left/photo", nil, []string{"keep", "yes"}, http.StatusUnprocessableEntity, "Is missing; choose a PNG or JPEG"},
-		"no answer":    {"/fits/5/print/left/photo", file, nil, http.StatusUnprocessableEntity, "say whether the picture may be kept"},
-		"no picture":   {"/fits/5/print/left/photo", []byte("hello"), []string{"keep", "no"}, http.StatusUnprocessableEntity, "allowed is PNG or JPEG"},
-		"cut off":      {"/fits/5/print/left/photo", file[:len(file)/3], []string{"keep", "no"}, http.StatusUnprocessableEntity, "cut off"},
-		"a bad scale":  {"/fits/5/print/left/photo", file, []string{"keep", "no", "mm_per_px", "big"}, http.StatusUnprocessableEntity, "0.005 to 20 mm"},
+		"no file": {"/fits/5/print/left/photo", nil, []string{"keep", "yes"}, http.StatusUnprocessableEntity,
+			"Is missing; choose a PNG or JPEG"},
+		"no answer": {"/fits/5/print/left/photo", file, nil, http.StatusUnprocessableEntity, "say whether the picture may be kept"},
+		"no picture": {"/fits/5/print/left/photo", []byte("hello"), []string{"keep", "no"}, http.StatusUnprocessableEntity,
+			"allowed is PNG or JPEG"},
+		"cut off": {"/fits/5/print/left/photo", file[:len(file)/3], []string{"keep", "no"}, http.StatusUnprocessableEntity, "cut off"},
+		"a bad scale": {"/fits/5/print/left/photo", file, []string{"keep", "no", "mm_per_px", "big"}, http.StatusUnprocessableEntity,
+			"0.005 to 20 mm"},
 		"a third foot": {"/fits/5/print/middle/photo", file, []string{"keep", "no"}, http.StatusNotFound, "Not here"},
 		"a closed fit": {"/fits/1/print/left/photo", file, []string{"keep", "no"}, http.StatusConflict, "closed"},
 	} {
@@ -221,7 +228,8 @@ func TestScans(t *testing.T) {
 		"an unknown field": {`{"schema":"trevik.scan/v1","left":{"colour":"red"}}`, "is not a known field"},
 		"no foot":          {`{"schema":"trevik.scan/v1"}`, "give at least one foot"},
 	} {
-		if p := b.upload("/fits/5/scan-file", "scan", file(c.text)); p.code != http.StatusUnprocessableEntity || !strings.Contains(strings.ToLower(p.body), strings.ToLower(c.says)) {
+		if p := b.upload("/fits/5/scan-file", "scan", file(c.text)); p.code != http.StatusUnprocessableEntity ||
+			!strings.Contains(strings.ToLower(p.body), strings.ToLower(c.says)) {
 			t.Errorf("%s: %d, no %q", name, p.code, c.says)
 		}
 	}
@@ -229,7 +237,8 @@ func TestScans(t *testing.T) {
 		t.Errorf("no file: %d", p.code)
 	}
 	// Seated and standing.
-	b.post("/fits/5/feet", "counts.left", "hand", "heel_to_ball_mm.left.1", "176", "instep_mm.left.1", "50", "instep_seated_mm.left.1", "58", "navicular_mm.left.1", "30", "navicular_seated_mm.left.1", "42").to(t)
+	b.post("/fits/5/feet", "counts.left", "hand", "heel_to_ball_mm.left.1", "176", "instep_mm.left.1", "50", "instep_seated_mm.left.1", "58",
+		"navicular_mm.left.1", "30", "navicular_seated_mm.left.1", "42").to(t)
 	b.get("/fits/5/feet").holds(t, "0.284 low", "0.045 flexible", "12 mm raised", "slim")
 	b.get("/fits/5/support").holds(t, "Navicular drop")
 	// A growing foot: its earlier visit behind it, and when to measure again.

@@ -17,11 +17,13 @@ func TestRotationBoard(t *testing.T) {
 	}
 	b.post("/fits/5/rotation/lay-out").to(t)
 	p := b.get("/fits/5/rotation")
-	p.holds(t, "The best pairs for this week, proven", `class="weekboard"`, `class="resttail"`, "to buy,", "From one pair to six", "up to 6 pairs")
+	p.holds(t, "The best pairs for this week, proven", `class="weekboard"`, `class="resttail"`, "to buy,", "From one pair to six",
+		"up to 6 pairs")
 	if strings.Contains(p.body, "more to spend?") {
 		t.Error("more money is offered where there is no limit")
 	}
-	for input, bad := range map[string]string{"plan_start.1": "25:00", "plan_km.1": "-4", "plan_day.1": "moonday", "plan_kind.1": "gym", "plan_minutes.1": "9999", "plan_pairs": "0"} {
+	for input, bad := range map[string]string{"plan_start.1": "25:00", "plan_km.1": "-4", "plan_day.1": "moonday", "plan_kind.1": "gym",
+		"plan_minutes.1": "9999", "plan_pairs": "0"} {
 		if p := b.htmx("/fits/5/rotation", input, bad); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is") {
 			t.Errorf("%s %s: %d", input, bad, p.code)
 		}
@@ -32,7 +34,8 @@ func TestRotationBoard(t *testing.T) {
 	b.htmx("/fits/5/rotation", "plan_run.1", "a", "plan_run.2", "a", "plan_start.2", "18:54").holds(t, "The best pairs for this week, proven")
 
 	// Without the one that is bought first another takes its place, and nothing is kept.
-	drop := regexp.MustCompile(`(?s)<th scope="row">([^<]+)</th><td>to buy.*?href="(/fits/5/rotation\?without=[^"#]+)`).FindStringSubmatch(b.get("/fits/5/rotation").body)
+	drop := regexp.MustCompile(`(?s)<th scope="row">([^<]+)</th>` +
+		`<td>to buy.*?href="(/fits/5/rotation\?without=[^"#]+)`).FindStringSubmatch(b.get("/fits/5/rotation").body)
 	looked := b.get(strings.ReplaceAll(drop[2], "&amp;", "&"))
 	looked.holds(t, "To look only, not saved.", "As it is", "What if", "back to the answer as it is")
 	double := regexp.MustCompile(`href="(/fits/5/rotation\?double=[^"#]+)`).FindStringSubmatch(b.get("/fits/5/rotation").body)
@@ -62,12 +65,14 @@ func TestRotationChanges(t *testing.T) {
 	b.post("/fits/5/rotation/template", "week", "0", "template_goal", "faster", "template_km", "45", "template_days", "").to(t)
 	p := b.get("/fits/5/rotation")
 	p.holds(t, "45 km of 45 km covered", "To order, up to", "cents a kilometre", `data-moves data-rows="14"`)
-	if p := b.post("/fits/5/rotation/template", "week", "0", "template_goal", "faster", "template_km", "1", "template_days", ""); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is 3 km to 300 km") {
+	if p := b.post("/fits/5/rotation/template", "week", "0", "template_goal", "faster", "template_km", "1", "template_days",
+		""); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is 3 km to 300 km") {
 		t.Errorf("%d", p.code)
 	}
 	long := regexp.MustCompile(`(?s)name="row" value="(\d+)">split`).FindStringSubmatch(p.body)
 	b.post("/fits/5/rotation/split", "row", long[1]).to(t)
-	if p := b.post("/fits/5/rotation/split", "row", long[1]); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is a part of a run already") {
+	if p := b.post("/fits/5/rotation/split", "row", long[1]); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "Is a part of a run already") {
 		t.Errorf("split twice: %d", p.code)
 	}
 	if p := b.post("/fits/5/rotation/resize", "row", long[1], "minutes", "-5"); p.code != http.StatusUnprocessableEntity {
@@ -78,16 +83,22 @@ func TestRotationChanges(t *testing.T) {
 	}
 	b.get("/fits/5/rotation").holds(t, "Week A, this week", "Week B", "Nothing stands in it yet.", `name="plan_km.15"`)
 	b.post("/fits/5/rotation/lay-out", "week", "1").to(t)
-	if p := b.get("/fits/5/rotation"); strings.Contains(p.body, "Nothing stands in it yet.") || strings.Count(p.body, `class="weekboard"`) != 2 {
+	if p := b.get("/fits/5/rotation"); strings.Contains(p.body, "Nothing stands in it yet.") ||
+		strings.Count(p.body, `class="weekboard"`) != 2 {
 		t.Error("week B has no plan of its own")
 	}
-	b.post("/fits/5/pairs", "token", tokenOf(5), "model", "Norrbeck Skua 4, women", "uk", "5", "width", "B", "price", "100", "since", "2026-06-01").to(t)
-	if p := b.post("/fits/5/pairs", "token", tokenOf(6), "model", "Norrbeck Skua", "uk", "5", "width", "B", "price", "100", "since", "2026-06-01"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "type a part of its name") || !strings.Contains(p.body, `value="Norrbeck Skua"`) {
+	b.post("/fits/5/pairs", "token", tokenOf(5), "model", "Norrbeck Skua 4, women", "uk", "5", "width", "B", "price", "100", "since",
+		"2026-06-01").to(t)
+	if p := b.post("/fits/5/pairs", "token", tokenOf(6), "model", "Norrbeck Skua", "uk", "5", "width", "B", "price", "100", "since",
+		"2026-06-01"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "type a part of its name") ||
+		!strings.Contains(p.body, `value="Norrbeck Skua"`) {
 		t.Errorf("half a name: %d", p.code)
 	}
-	b.post("/fits/5/rotation/suit", "suit_model", "norrbeck-skua-4-women", "suit_kind", "long", "suit_ground", "road", "suit_value", "0.3", "suit_why", "numb after an hour").to(t)
+	b.post("/fits/5/rotation/suit", "suit_model", "norrbeck-skua-4-women", "suit_kind", "long", "suit_ground", "road", "suit_value", "0.3",
+		"suit_why", "numb after an hour").to(t)
 	b.get("/fits/5/rotation").holds(t, "numb after an hour (computed:", "back to the computed")
-	if p := b.post("/fits/5/rotation/suit", "suit_model", "norrbeck-skua-4-women", "suit_kind", "long", "suit_ground", "road", "suit_value", "", "suit_why", "numb"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is missing; allowed is 0 to 1") {
+	if p := b.post("/fits/5/rotation/suit", "suit_model", "norrbeck-skua-4-women", "suit_kind", "long", "suit_ground", "road", "suit_value",
+		"", "suit_why", "numb"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is missing; allowed is 0 to 1") {
 		t.Errorf("no value: %d", p.code)
 	}
 	b.post("/fits/5/rotation/suit", "suit_model", "norrbeck-skua-4-women", "suit_kind", "long", "suit_ground", "road", "undo", "yes").to(t)

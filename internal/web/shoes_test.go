@@ -30,10 +30,12 @@ func TestCatalogue(t *testing.T) {
 		t.Errorf("%d", p.code)
 	}
 	p = b.upload("/shoes/import", "file", []byte(strings.Replace(csv.body, ",daily,", ",slippers,", 1)))
-	if p.code != http.StatusUnprocessableEntity || !regexp.MustCompile(`row \d+, class</th><td>is &#34;slippers&#34;; allowed is one of daily`).MatchString(p.body) {
+	if p.code != http.StatusUnprocessableEntity ||
+		!regexp.MustCompile(`row \d+, class</th><td>is &#34;slippers&#34;; allowed is one of daily`).MatchString(p.body) {
 		t.Errorf("%d", p.code)
 	}
-	if p := b.upload("/shoes/import", "file", nil); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "is missing; choose") {
+	if p := b.upload("/shoes/import", "file", nil); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "is missing; choose") {
 		t.Errorf("%d", p.code)
 	}
 	if p := b.post("/shoes/import/apply", "import", "77"); p.code != http.StatusUnprocessableEntity {
@@ -81,7 +83,8 @@ func TestCatalogue(t *testing.T) {
 		return out
 	}
 	bad := b.post(at, form("stack_heel_mm", "400", "name", "")...)
-	if bad.code != http.StatusUnprocessableEntity || !regexp.MustCompile(`id="err-f-name"[^>]*>Is empty`).MatchString(bad.body) || !strings.Contains(bad.body, `value="400"`) {
+	if bad.code != http.StatusUnprocessableEntity || !regexp.MustCompile(`id="err-f-name"[^>]*>Is empty`).MatchString(bad.body) ||
+		!strings.Contains(bad.body, `value="400"`) {
 		t.Errorf("%d", bad.code)
 	}
 	b.post(at, form("stack_heel_mm", "36", "stack_forefoot_mm", "28")...).to(t)
@@ -105,7 +108,8 @@ func TestShoesStation(t *testing.T) {
 	b.get("/fits/5/shoes?with="+models[0][1]+"&with="+models[1][1]).holds(t, "put them away", "pairover", "Heel stack")
 	b.get("/fits/5/shoes?out=level").holds(t, `<span class="tag rust">level</span>`)
 	out := regexp.MustCompile(`(?s)name="model"><option value="([^"]+)"`).FindStringSubmatch(b.get("/fits/5/shoes?out=level").body)
-	if p := b.post("/fits/5/let-in", "model", out[1], "let_in", "short"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "letters long") {
+	if p := b.post("/fits/5/let-in", "model", out[1], "let_in", "short"); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "letters long") {
 		t.Errorf("%d", p.code)
 	}
 	if p := s.as(t, "wick").post("/fits/5/let-in", "model", out[1], "let_in", "they want to feel it once"); p.code != http.StatusForbidden {
@@ -113,11 +117,15 @@ func TestShoesStation(t *testing.T) {
 	}
 	b.post("/fits/5/let-in", "model", out[1], "let_in", "they want to feel it once").to(t)
 	b.get("/fits/5/shoes").holds(t, "is let in: “they want to feel it once”", `id="model-`+out[1]+`"`)
-	figure := regexp.MustCompile(`(?s)id="fig-` + models[0][1] + `".*?<option value="([\d.]+)">.*?<option value="([\d.]+)">`).FindStringSubmatch(b.get("/fits/5/shoes").body)
-	if p := b.post("/fits/5/choose", "token", tokenOf(1), "model", models[0][1], "figure", "2"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is no size that fits this runner") {
+	figure := regexp.MustCompile(`(?s)id="fig-` + models[0][1] +
+		`".*?<option value="([\d.]+)">.*?<option value="([\d.]+)">`).FindStringSubmatch(b.get("/fits/5/shoes").body)
+	if p := b.post("/fits/5/choose", "token", tokenOf(1), "model", models[0][1], "figure", "2"); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "Is no size that fits this runner") {
 		t.Errorf("%d", p.code)
 	}
-	b.post("/fits/5/choose", "token", tokenOf(2), "model", models[0][1], "figure", figure[2], "price", "-3", "reason", "they know it").holds(t, `id="wrong-price-`+models[0][1]+`">Is -3`, `value="-3"`, `value="they know it"`, `<option value="`+figure[2]+`" selected>`)
+	b.post("/fits/5/choose", "token", tokenOf(2), "model", models[0][1], "figure", figure[2], "price", "-3", "reason",
+		"they know it").holds(t, `id="wrong-price-`+models[0][1]+`">Is -3`, `value="-3"`, `value="they know it"`,
+		`<option value="`+figure[2]+`" selected>`)
 	b.post("/fits/5/choose", "token", tokenOf(2), "model", models[0][1], "figure", figure[1], "price", "99,50", "reason", "they know it").to(t)
 	b.get("/fits/5/card").holds(t, "99.50 EUR", "they know it")
 }
@@ -140,10 +148,12 @@ func TestTryOnStation(t *testing.T) {
 	models := regexp.MustCompile(`(?s)name="on_left">(.*?)</select>`).FindStringSubmatch(p.body)[1]
 	codes := regexp.MustCompile(`value="([^"]+)"`).FindAllStringSubmatch(models, -1)
 	x, y := codes[0][1], codes[1][1]
-	if p := b.post("/fits/5/try-on/compare", "on_left", x, "on_right", x, "better", "left"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "a pair is not compared with itself") {
+	if p := b.post("/fits/5/try-on/compare", "on_left", x, "on_right", x, "better", "left"); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "a pair is not compared with itself") {
 		t.Errorf("%d", p.code)
 	}
-	if p := b.post("/fits/5/try-on/compare", "on_left", x, "on_right", y, "better", "both"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is one of left, right, even") {
+	if p := b.post("/fits/5/try-on/compare", "on_left", x, "on_right", y, "better", "both"); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "allowed is one of left, right, even") {
 		t.Errorf("%d", p.code)
 	}
 	b.post("/fits/5/try-on/compare", "on_left", x, "on_right", y, "better", "right").to(t)

@@ -112,14 +112,20 @@ func TestWhatIsTakenIsShown(t *testing.T) {
 		of := func(lo, hi float64) string {
 			return strconv.FormatFloat([]float64{lo, hi, lo + (hi-lo)*r.Float64()}[r.IntN(3)], 'f', 2, 64)
 		}
-		send(fit+"/runs", url.Values{"pair": {pair}, "on": {day}, "km": {of(0.1, 300)}, "kind": {"easy"}, "ground": {"road"}, "temp_c": {of(-40, 50)}})
+		send(fit+"/runs", url.Values{"pair": {pair}, "on": {day}, "km": {of(0.1, 300)}, "kind": {"easy"}, "ground": {"road"},
+			"temp_c": {of(-40, 50)}})
 		send(fit+"/pairs/"+pair+"/lifting", url.Values{"lifting_hours": {of(0.1, 3000)}})
-		send(fit+"/pairs/"+pair+"/look", url.Values{"look_tread.left": {strconv.Itoa(r.IntN(5))}, "look_evenness.right": {strconv.Itoa(r.IntN(5))}, "looked_on": {day}})
-		send(fit+"/races", url.Values{"race_name": {"X"}, "race_day": {now.AddDate(0, 0, r.IntN(700)).Format(time.DateOnly)}, "race_length": {of(0.1, 500)}, "race_pair": {pair}})
-		send(fit+"/pairs", url.Values{"model": {"Norrbeck Skua 3, men"}, "uk": {strconv.Itoa(7 + r.IntN(5))}, "width": {"D"}, "price": {of(0, 100000)}, "since": {day}})
-		send(fit+"/rotation/template", url.Values{"week": {strconv.Itoa(r.IntN(2))}, "template_goal": {"race"}, "template_km": {of(3, 300)}, "template_days": {of(1, 7)}})
+		send(fit+"/pairs/"+pair+"/look", url.Values{"look_tread.left": {strconv.Itoa(r.IntN(5))},
+			"look_evenness.right": {strconv.Itoa(r.IntN(5))}, "looked_on": {day}})
+		send(fit+"/races", url.Values{"race_name": {"X"}, "race_day": {now.AddDate(0, 0, r.IntN(700)).Format(time.DateOnly)},
+			"race_length": {of(0.1, 500)}, "race_pair": {pair}})
+		send(fit+"/pairs", url.Values{"model": {"Norrbeck Skua 3, men"}, "uk": {strconv.Itoa(7 + r.IntN(5))}, "width": {"D"},
+			"price": {of(0, 100000)}, "since": {day}})
+		send(fit+"/rotation/template", url.Values{"week": {strconv.Itoa(r.IntN(2))}, "template_goal": {"race"}, "template_km": {of(3, 300)},
+			"template_days": {of(1, 7)}})
 		send(fit+"/rotation/lay-out", url.Values{"week": {strconv.Itoa(r.IntN(2))}})
-		send("/runners/4/changes", url.Values{"change_from": {pair}, "change_to": {pair}, "change_km": {of(1, 300)}, "change_goal": {of(10, 100)}, "change_start": {day}})
+		send("/runners/4/changes", url.Values{"change_from": {pair}, "change_to": {pair}, "change_km": {of(1, 300)},
+			"change_goal": {of(10, 100)}, "change_start": {day}})
 		for _, path := range desk {
 			if p := b.get(path); p.code != http.StatusOK {
 				t.Fatalf("%s: %d after %q", path, p.code, sent)

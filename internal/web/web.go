@@ -103,7 +103,8 @@ func (s *Server) handler() http.Handler {
 	r.HEAD("/assets/:version/*file", assets())
 	r.NoRoute(func(c *gin.Context) { s.Env.Fail(kit.NewReq(c, kit.Route{}), app.ErrNotFound) })
 	r.NoMethod(func(c *gin.Context) {
-		s.Env.FailWith(kit.NewReq(c, kit.Route{}), http.StatusMethodNotAllowed, "Not like that", "This address does not take that kind of request.")
+		s.Env.FailWith(kit.NewReq(c, kit.Route{}), http.StatusMethodNotAllowed, "Not like that",
+			"This address does not take that kind of request.")
 	})
 	origin := http.NewCrossOriginProtection()
 	shown := map[string]bool{}
@@ -233,7 +234,8 @@ func (s *Server) logged(c *gin.Context) {
 	begin := time.Now()
 	c.Next()
 	if route := c.FullPath(); !strings.HasPrefix(route, "/assets/") {
-		s.Env.Log.Info("request", "request", id, "method", c.Request.Method, "route", route, "status", c.Writer.Status(), "ms", time.Since(begin).Milliseconds())
+		s.Env.Log.Info("request", "request", id, "method", c.Request.Method, "route", route, "status", c.Writer.Status(), "ms",
+			time.Since(begin).Milliseconds())
 	}
 }
 
@@ -253,7 +255,8 @@ func (s *Server) recovered(c *gin.Context) {
 // headers keep the page to itself: no inline script or style, no other origin.
 func headers(c *gin.Context) {
 	for name, value := range map[string]string{
-		"Content-Security-Policy":      "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; media-src 'self' blob:; font-src 'self'; connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'",
+		"Content-Security-Policy": "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; media-src 'self' " +
+			"blob:; font-src 'self'; connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'",
 		"X-Content-Type-Options":       "nosniff",
 		"Referrer-Policy":              "same-origin",
 		"Cross-Origin-Opener-Policy":   "same-origin",

@@ -92,7 +92,8 @@ func (s *site) visitor(t testing.TB) *browser {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &browser{t, &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}, s.URL}
+	return &browser{t, &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }},
+		s.URL}
 }
 
 func (s *site) as(t testing.TB, login string) *browser {
@@ -121,7 +122,8 @@ func (b *browser) do(r *http.Request) page {
 	if err != nil {
 		b.t.Fatal(err)
 	}
-	return page{res.StatusCode, string(body), res.Header}
+	// A template's line may go on in the next one.
+	return page{res.StatusCode, strings.ReplaceAll(string(body), "\n\t", " "), res.Header}
 }
 
 func (b *browser) get(path string) page {
@@ -190,18 +192,23 @@ func TestJourney(t *testing.T) {
 	b := s.as(t, "teal")
 	b.get("/").holds(t, "Fits under way", "Jorun Stoker", "Pairs nearing their end", "Edric Belltower")
 
-	fit := strings.TrimSuffix(b.post("/new-fit", "token", tokenOf(1), "name", "Willa Harbour", "contact", "berth nine", "chart", "women").to(t), "/hello")
-	if again := b.post("/new-fit", "token", tokenOf(1), "name", "Willa Harbour", "contact", "berth nine", "chart", "women").to(t); again != fit+"/hello" {
+	fit := strings.TrimSuffix(b.post("/new-fit", "token", tokenOf(1), "name", "Willa Harbour", "contact", "berth nine", "chart",
+		"women").to(t), "/hello")
+	if again := b.post("/new-fit", "token", tokenOf(1), "name", "Willa Harbour", "contact", "berth nine", "chart",
+		"women").to(t); again != fit+"/hello" {
 		t.Errorf("sent twice: %s and %s", fit, again)
 	}
 	b.get(fit+"/hello").holds(t, "Willa Harbour", "Ask these first")
-	b.post(fit+"/hello", "flags", "", "flags", "none", "complaints", "none", "surface", "road", "week_kind.1", "easy", "week_ground.1", "road", "week_km.1", "20",
+	b.post(fit+"/hello", "flags", "", "flags", "none", "complaints", "none", "surface", "road", "week_kind.1", "easy", "week_ground.1",
+		"road", "week_km.1", "20",
 		"week_kind.2", "long", "week_ground.2", "road", "week_km.2", "10", "mass_kg", "62", "budget", "170", "budget_firm", "not_above").to(t)
 	b.post(fit+"/old-pair", "present_level", "neutral", "felt_right", "yes", "present_drop_mm", "9").to(t)
-	b.post(fit+"/feet", "length_mm.left.1", "245", "length_mm.left.2", "246", "length_mm.right.1", "247", "length_mm.right.2", "247", "ball_mm.left.1", "91", "ball_mm.left.2", "91", "ball_mm.right.1", "92", "ball_mm.right.2", "92").to(t)
+	b.post(fit+"/feet", "length_mm.left.1", "245", "length_mm.left.2", "246", "length_mm.right.1", "247", "length_mm.right.2", "247",
+		"ball_mm.left.1", "91", "ball_mm.left.2", "91", "ball_mm.right.1", "92", "ball_mm.right.2", "92").to(t)
 	b.get(fit+"/feet").holds(t, "245.5 mm", "8.5", "39.5", "The <b class=\"side right\">right</b> foot is 1.5 mm longer")
 	b.post(fit+"/print", "arch.left", "low", "arch_sure.left", "sure", "arch.right", "medium", "arch_sure.right", "fairly").to(t)
-	b.post(fit+"/gait", "band.left", "neutral", "band_sure.left", "sure", "band.right", "neutral", "band_sure.right", "sure", "strike", "heel").to(t)
+	b.post(fit+"/gait", "band.left", "neutral", "band_sure.left", "sure", "band.right", "neutral", "band_sure.right", "sure", "strike",
+		"heel").to(t)
 	b.get(fit+"/support").holds(t, "Neutral", "A low arch, yet a neutral gait (left)", "Comfort first", "Missing: wear")
 	shoes := b.get(fit + "/shoes")
 	shoes.holds(t, "offered", "ruled out", "mm of room", "Its marks")
@@ -211,7 +218,8 @@ func TestJourney(t *testing.T) {
 	dist := b.get(fit + "/distance")
 	dist.holds(t, "Put a run down")
 	pair := regexp.MustCompile(`<option value="(\d+)"`).FindStringSubmatch(dist.body)[1]
-	b.post(fit+"/runs", "token", tokenOf(3), "pair", pair, "on", "2026-11-24", "km", "10", "kind", "easy", "ground", "road", "wet", "yes").to(t)
+	b.post(fit+"/runs", "token", tokenOf(3), "pair", pair, "on", "2026-11-24", "km", "10", "kind", "easy", "ground", "road", "wet",
+		"yes").to(t)
 	b.get(fit+"/distance").holds(t, "10 km", "11.5 km effective", "Order by", "2027")
 	b.get(fit+"/card").holds(t, "Willa Harbour", "245.5 mm", "Neutral", "like slippers", "Order the next by", "fitted by Teal Marsh")
 	b.post(fit + "/close").to(t)
@@ -279,7 +287,8 @@ func TestRoutesAndRoles(t *testing.T) {
 			if slices.Contains(r.Roles, role) == (p.code == http.StatusForbidden) || p.code >= 500 {
 				t.Errorf("%s %s as %s: %d", r.Method, r.Path, role, p.code)
 			}
-			if r.Method == http.MethodPost && p.code != http.StatusForbidden && p.code != http.StatusUnprocessableEntity && p.code != http.StatusNotFound {
+			if r.Method == http.MethodPost && p.code != http.StatusForbidden && p.code != http.StatusUnprocessableEntity &&
+				p.code != http.StatusNotFound {
 				t.Errorf("%s %s as %s takes an unknown field: %d", r.Method, r.Path, role, p.code)
 			}
 		}
@@ -315,16 +324,22 @@ func TestErrorsAtTheirField(t *testing.T) {
 		pairs []string
 		text  string
 	}{
-		"no name":             {"/new-fit", []string{"token", tokenOf(9), "name", " ", "chart", "men"}, "Is missing; allowed is 1 to 120 letters"},
-		"too long a name":     {"/new-fit", []string{"token", tokenOf(9), "name", strings.Repeat("x", 121), "chart", "men"}, "Is 121 letters long"},
-		"no chart":            {"/new-fit", []string{"token", tokenOf(9), "name", "X"}, "allowed is one of men, women, youth"},
-		"an old form":         {"/new-fit", []string{"token", "", "name", "X", "chart", "men"}, "out of date"},
-		"none beside others":  {"/fits/4/hello", []string{"flags", "none", "flags", "limp"}, "&#39;none&#39; beside others"},
-		"an unknown word":     {"/fits/4/gait", []string{"band.left", "wild"}, "allowed is one of under, neutral"},
-		"a run tomorrow":      {"/fits/1/runs", []string{"token", tokenOf(9), "pair", "1", "on", "2026-11-25", "km", "5", "kind", "easy", "ground", "road"}, "Is after today"},
-		"a run of letters":    {"/fits/1/runs", []string{"token", tokenOf(9), "pair", "1", "on", "2026-11-24", "km", "far", "kind", "easy", "ground", "road"}, "Is not a number"},
-		"another's pair":      {"/fits/2/runs", []string{"token", tokenOf(9), "pair", "1", "on", "2026-11-24", "km", "5", "kind", "easy", "ground", "road"}, "Is not one of this runner"},
-		"a pair of no size":   {"/fits/4/pairs", []string{"token", tokenOf(9), "model", "norrbeck-skua-4-men", "uk", "4", "since", "2026-01-01"}, "a size that is not made"},
+		"no name": {"/new-fit", []string{"token", tokenOf(9), "name", " ", "chart", "men"},
+			"Is missing; allowed is 1 to 120 letters"},
+		"too long a name": {"/new-fit", []string{"token", tokenOf(9), "name", strings.Repeat("x", 121), "chart", "men"},
+			"Is 121 letters long"},
+		"no chart":           {"/new-fit", []string{"token", tokenOf(9), "name", "X"}, "allowed is one of men, women, youth"},
+		"an old form":        {"/new-fit", []string{"token", "", "name", "X", "chart", "men"}, "out of date"},
+		"none beside others": {"/fits/4/hello", []string{"flags", "none", "flags", "limp"}, "&#39;none&#39; beside others"},
+		"an unknown word":    {"/fits/4/gait", []string{"band.left", "wild"}, "allowed is one of under, neutral"},
+		"a run tomorrow": {"/fits/1/runs", []string{"token", tokenOf(9), "pair", "1", "on", "2026-11-25", "km", "5", "kind", "easy",
+			"ground", "road"}, "Is after today"},
+		"a run of letters": {"/fits/1/runs", []string{"token", tokenOf(9), "pair", "1", "on", "2026-11-24", "km", "far", "kind", "easy",
+			"ground", "road"}, "Is not a number"},
+		"another's pair": {"/fits/2/runs", []string{"token", tokenOf(9), "pair", "1", "on", "2026-11-24", "km", "5", "kind", "easy",
+			"ground", "road"}, "Is not one of this runner"},
+		"a pair of no size": {"/fits/4/pairs", []string{"token", tokenOf(9), "model", "norrbeck-skua-4-men", "uk", "4", "since", "2026-01-01"},
+			"a size that is not made"},
 		"no reason to go on":  {"/fits/6/overrule", []string{"reason", "eh"}, "Is 2 letters long; allowed is 10 to 1000"},
 		"a model that is not": {"/fits/4/choose", []string{"token", tokenOf(9), "model", "boot"}, "not among the models"},
 	} {
@@ -352,7 +367,8 @@ func TestNotHere(t *testing.T) {
 		t.Fatal(err)
 	}
 	b := s.as(t, "isolde")
-	for _, path := range []string{"/nowhere", "/fits/99999/feet", "/fits/x/feet", "/fits/0/feet", "/fits/-1/feet", "/fits/18446744073709551616/feet", "/runners/99999", fmt.Sprintf("/fits/%d/feet", theirs)} {
+	for _, path := range []string{"/nowhere", "/fits/99999/feet", "/fits/x/feet", "/fits/0/feet", "/fits/-1/feet",
+		"/fits/18446744073709551616/feet", "/runners/99999", fmt.Sprintf("/fits/%d/feet", theirs)} {
 		if p := b.get(path); p.code != http.StatusNotFound || !strings.Contains(p.body, "Not here") {
 			t.Errorf("%s: %d", path, p.code)
 		}
@@ -383,10 +399,12 @@ func TestSessionsAndSigningIn(t *testing.T) {
 	if to := b.get("/fits/4/feet?x=1").to(t); to != "/sign-in?next=%2Ffits%2F4%2Ffeet%3Fx%3D1" {
 		t.Errorf("to %s", to)
 	}
-	if p := b.post("/sign-in", "login", "teal", "password", "wrong", "next", "/fits/4/feet"); p.code != http.StatusUnauthorized || !strings.Contains(p.body, "The name or the password is not right") || !strings.Contains(p.body, `value="teal"`) {
+	if p := b.post("/sign-in", "login", "teal", "password", "wrong", "next", "/fits/4/feet"); p.code != http.StatusUnauthorized ||
+		!strings.Contains(p.body, "The name or the password is not right") || !strings.Contains(p.body, `value="teal"`) {
 		t.Errorf("%d", p.code)
 	}
-	for next, want := range map[string]string{"/fits/4/feet": "/fits/4/feet", "//evil.example/": "/", "https://evil.example/": "/", `/\evil.example`: "/", "": "/"} {
+	for next, want := range map[string]string{"/fits/4/feet": "/fits/4/feet", "//evil.example/": "/", "https://evil.example/": "/",
+		`/\evil.example`: "/", "": "/"} {
 		if to := s.visitor(t).post("/sign-in", "login", "teal", "password", demo.Password, "next", next).to(t); to != want {
 			t.Errorf("next %q leads to %q", next, to)
 		}
@@ -424,7 +442,8 @@ func TestSessionsAndSigningIn(t *testing.T) {
 	for range people.TriesByLogin {
 		b.post("/sign-in", "login", "wick", "password", "wrong")
 	}
-	if p := b.post("/sign-in", "login", "wick", "password", demo.Password); p.code != http.StatusTooManyRequests || p.header.Get("Retry-After") == "" {
+	if p := b.post("/sign-in", "login", "wick", "password", demo.Password); p.code != http.StatusTooManyRequests ||
+		p.header.Get("Retry-After") == "" {
 		t.Errorf("after too many tries: %d", p.code)
 	}
 }
@@ -443,7 +462,8 @@ func TestHeadersAndOrigins(t *testing.T) {
 	for _, path := range []string{"/", "/sign-in", "/nowhere", "/health"} {
 		p := b.get(path)
 		csp := p.header.Get("Content-Security-Policy")
-		if !strings.Contains(csp, "default-src 'none'") || strings.Contains(csp, "unsafe") || p.header.Get("X-Content-Type-Options") != "nosniff" || p.header.Get("X-Request-Id") == "" {
+		if !strings.Contains(csp, "default-src 'none'") || strings.Contains(csp, "unsafe") ||
+			p.header.Get("X-Content-Type-Options") != "nosniff" || p.header.Get("X-Request-Id") == "" {
 			t.Errorf("%s: %v", path, p.header)
 		}
 	}
@@ -514,7 +534,8 @@ func TestLogHoldsNobody(t *testing.T) {
 	}
 	var line map[string]any
 	first, _, _ := strings.Cut(text, "\n")
-	if err := json.Unmarshal([]byte(first), &line); err != nil || line["request"] == nil || line["status"] == nil || line["route"] != "/sign-in" {
+	if err := json.Unmarshal([]byte(first), &line); err != nil || line["request"] == nil || line["status"] == nil ||
+		line["route"] != "/sign-in" {
 		t.Errorf("%v in %q", err, first)
 	}
 }

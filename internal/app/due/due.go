@@ -173,7 +173,8 @@ func (d *Lists) conclude(ctx context.Context, who app.Actor, today time.Time, li
 
 // lines are what a runner's pairs ask for. A panic in computing them is an error of this runner
 // alone.
-func (d *Lists) lines(r *record.Runner, visit *record.Visit, shop *record.Shop, today time.Time) (out []db.AddVerdictLineParams, err error) {
+func (d *Lists) lines(r *record.Runner, visit *record.Visit, shop *record.Shop, today time.Time) (out []db.AddVerdictLineParams,
+	err error) {
 	defer func() {
 		if v := recover(); v != nil {
 			err = fmt.Errorf("%v", v)
@@ -192,7 +193,8 @@ func (d *Lists) lines(r *record.Runner, visit *record.Visit, shop *record.Shop, 
 	}
 	for i := range ending {
 		w := &ending[i]
-		out = append(out, line("ending", string(w.Wear.State), today, &w.Pair, w.Pair.Name(), EndingDetail{KM: w.Wear.KM, Left: w.Wear.RemainingKM.P50, OrderBy: w.Wear.OrderBy, Used: w.Wear.UsedProbability}))
+		out = append(out, line("ending", string(w.Wear.State), today, &w.Pair, w.Pair.Name(),
+			EndingDetail{KM: w.Wear.KM, Left: w.Wear.RemainingKM.P50, OrderBy: w.Wear.OrderBy, Used: w.Wear.UsedProbability}))
 		out[len(out)-1].Urgency = int8(slices.Index(record.EndingStates, w.Wear.State))
 	}
 	due, err := c.Due()

@@ -132,7 +132,8 @@ func (d *Lists) due(ctx context.Context, who app.Actor, f Filter, most, offset i
 		rows, err = d.Store.DueLines(ctx, db.DueLinesParams{ShopID: who.ShopID, OnDay: f.Until, Limit: most, Offset: offset})
 	} else {
 		var some []db.DueLinesOfKindRow
-		some, err = d.Store.DueLinesOfKind(ctx, db.DueLinesOfKindParams{ShopID: who.ShopID, Kind: string(f.Kind), OnDay: f.Until, Limit: most, Offset: offset})
+		some, err = d.Store.DueLinesOfKind(ctx, db.DueLinesOfKindParams{ShopID: who.ShopID, Kind: string(f.Kind), OnDay: f.Until, Limit: most,
+			Offset: offset})
 		for _, r := range some {
 			rows = append(rows, db.DueLinesRow(r))
 		}
@@ -238,7 +239,8 @@ const mostDrifts = 100
 func (d *Lists) Check(ctx context.Context, shopID uint64) (drifts []string, err error) {
 	rows, err := d.Store.BuyingDrifts(ctx, db.BuyingDriftsParams{ShopID: shopID, Limit: mostDrifts})
 	for _, r := range rows {
-		drifts = append(drifts, fmt.Sprintf("buying list: model %d, UK %g%s, %s: %d pairs kept, %d ordered", r.ModelID, float64(r.UkHalf)/2, r.Width,
+		drifts = append(drifts, fmt.Sprintf("buying list: model %d, UK %g%s, %s: %d pairs kept, %d ordered", r.ModelID, float64(r.UkHalf)/2,
+			r.Width,
 			r.OnDay.Format(time.DateOnly), r.Kept, r.Ordered))
 	}
 	return drifts, err

@@ -48,7 +48,8 @@ func paths(ctx context.Context, q *db.Queries, who app.Actor, film Film) (follow
 // Correct puts a film's reading right by hand: change alters what was put right so far; undo
 // takes the last change back instead. It fails with a fault.List, and changes nothing, when
 // that leaves no step.
-func (f *Films) Correct(ctx context.Context, who app.Actor, fitID, id uint64, undo bool, change func(*gait.Corrections) error) (gait.Reading, error) {
+func (f *Films) Correct(ctx context.Context, who app.Actor, fitID, id uint64, undo bool,
+	change func(*gait.Corrections) error) (gait.Reading, error) {
 	var r gait.Reading
 	err := f.Do(ctx, who, func(q *db.Queries) error {
 		film, err := f.ofFit(ctx, q, who, fitID, id)
@@ -130,7 +131,8 @@ func (f *Films) Mark(ctx context.Context, who app.Actor, fitID, id uint64, marks
 		if film.Recording, err = gait.ParseRecording(description); err != nil {
 			return err
 		}
-		if err := q.SetRecordingDescription(ctx, db.SetRecordingDescriptionParams{Description: description, ID: id, ShopID: who.ShopID}); err != nil {
+		if err := q.SetRecordingDescription(ctx, db.SetRecordingDescriptionParams{Description: description, ID: id,
+			ShopID: who.ShopID}); err != nil {
 			return err
 		}
 		return f.toRead(ctx, q, who, film)

@@ -110,7 +110,8 @@ func (f Film) Name() string {
 }
 
 func filmOf(who app.Actor, r db.RecordingsOfRow) (Film, error) {
-	f := Film{ID: r.ID, FitID: r.FitID, Number: int(r.Number), Frames: int(r.Frames), Width: int(r.Width), Height: int(r.Height), State: State(r.State), Note: r.Note,
+	f := Film{ID: r.ID, FitID: r.FitID, Number: int(r.Number), Frames: int(r.Frames), Width: int(r.Width), Height: int(r.Height),
+		State: State(r.State), Note: r.Note,
 		Kept: r.Kept, FramesGone: r.FramesGone, Maker: r.Maker, MadeAt: who.In(r.MadeAt)}
 	if err := json.Unmarshal(r.Description, &f.Recording); err != nil {
 		return f, fmt.Errorf("film %d: %w", r.ID, err)
@@ -214,7 +215,8 @@ func (f *Films) Begin(ctx context.Context, who app.Actor, fitID uint64, rec gait
 }
 
 // begin is Begin; after does what else belongs to the same transaction.
-func (f *Films) begin(ctx context.Context, who app.Actor, fitID uint64, rec gait.Recording, frames int, keep bool, after func(q *db.Queries, film Film) error) (Film, error) {
+func (f *Films) begin(ctx context.Context, who app.Actor, fitID uint64, rec gait.Recording, frames int, keep bool,
+	after func(q *db.Queries, film Film) error) (Film, error) {
 	l := check(rec, frames)
 	description, err := json.Marshal(rec)
 	if err != nil {
@@ -238,7 +240,8 @@ func (f *Films) begin(ctx context.Context, who app.Actor, fitID uint64, rec gait
 		if n > record.MostFilms {
 			return "", fault.List{{Field: "film", Text: fmt.Sprintf("would be number %d of this fit; allowed are %d", n, record.MostFilms)}}
 		}
-		id, err := q.AddRecording(ctx, db.AddRecordingParams{ShopID: who.ShopID, FitID: fitID, Number: int32(n), Description: description, Frames: int32(frames), Kept: keep, MadeBy: who.UserID, MadeAt: f.Now()})
+		id, err := q.AddRecording(ctx, db.AddRecordingParams{ShopID: who.ShopID, FitID: fitID, Number: int32(n), Description: description,
+			Frames: int32(frames), Kept: keep, MadeBy: who.UserID, MadeAt: f.Now()})
 		if err == nil && after != nil {
 			err = after(q, Film{ID: uint64(id), FitID: fitID})
 		}

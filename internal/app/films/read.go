@@ -40,7 +40,8 @@ func encode(img image.Image) ([]byte, error) {
 }
 
 // middleOf a band, degrees, for an invented runner who was seen by eye.
-var middleOf = map[term.Band]float64{term.BandUnder: 1.5, term.BandNeutral: 6.5, term.BandMild: 10.5, term.BandMarked: 13.5, term.BandSevere: 17}
+var middleOf = map[term.Band]float64{term.BandUnder: 1.5, term.BandNeutral: 6.5, term.BandMild: 10.5, term.BandMarked: 13.5,
+	term.BandSevere: 17}
 
 // steadies is how much less the invented runner rolls in in a shoe of a level, degrees.
 var steadies = map[term.Level]float64{term.Guidance: 1.5, term.Stability: 3.5, term.MotionControl: 5.5}
@@ -50,7 +51,8 @@ const benchSeeds = 70
 
 // Bench lets the camera on the bench, a stand-in, film an invented runner in the fit's place.
 func (f *Films) Bench(ctx context.Context, who app.Actor, fit *record.Conclusions, rec gait.Recording, keep bool) (Film, error) {
-	o := device.TreadmillOptions{Seed: benchSeeds + fit.Runner.ID, View: rec.View, Gait: rec.Gait, Seconds: benchSeconds, Width: 480, Height: 360, Shod: rec.Shod, Barefoot: rec.Shod == record.Barefoot, Near: rec.Near, Peak: map[term.Side]float64{}}
+	o := device.TreadmillOptions{Seed: benchSeeds + fit.Runner.ID, View: rec.View, Gait: rec.Gait, Seconds: benchSeconds, Width: 480,
+		Height: 360, Shod: rec.Shod, Barefoot: rec.Shod == record.Barefoot, Near: rec.Near, Peak: map[term.Side]float64{}}
 	less := 0.0
 	for i := range fit.Shop.Catalogue.Models {
 		if m := &fit.Shop.Catalogue.Models[i]; record.ModelName(m) == rec.Shod {
@@ -191,7 +193,8 @@ func (f *Films) read(ctx context.Context, j *jobs.Job, tell func(done, total int
 			return app.Found(err)
 		}
 		if now.State == string(BeingRead) {
-			if err := q.SetRecordingFollowed(ctx, db.SetRecordingFollowedParams{Followed: sql.NullString{String: string(data), Valid: true}, Width: int32(followed.Width), Height: int32(followed.Height), ID: film.ID, ShopID: who.ShopID}); err != nil {
+			if err := q.SetRecordingFollowed(ctx, db.SetRecordingFollowedParams{Followed: sql.NullString{String: string(data), Valid: true},
+				Width: int32(followed.Width), Height: int32(followed.Height), ID: film.ID, ShopID: who.ShopID}); err != nil {
 				return err
 			}
 			// A fit that was closed meanwhile keeps what it was decided on.
@@ -219,7 +222,8 @@ func (f *Films) failed(ctx context.Context, j *jobs.Job, why error) {
 	}
 	runes := []rune(note)
 	// Should this fail too, the film stays as being read, and its job as failed.
-	_ = f.Store.SetRecordingState(ctx, db.SetRecordingStateParams{State: string(Failed), Note: string(runes[:min(len(runes), 900)]), ID: film.ID, ShopID: who.ShopID})
+	_ = f.Store.SetRecordingState(ctx, db.SetRecordingStateParams{State: string(Failed), Note: string(runes[:min(len(runes), 900)]),
+		ID: film.ID, ShopID: who.ShopID})
 }
 
 // keep keeps a reading's summary as a finding, without steps, curves and paths.
@@ -239,6 +243,7 @@ func (f *Films) keep(ctx context.Context, q *db.Queries, who app.Actor, film Fil
 	if err != nil {
 		return err
 	}
-	_, err = f.Visits.Put(ctx, q, who, film.FitID, []record.Value{{Key: record.FilmRead.Key(film.Number), Decl: record.FilmRead.Decl, Text: string(data)}})
+	_, err = f.Visits.Put(ctx, q, who, film.FitID, []record.Value{{Key: record.FilmRead.Key(film.Number), Decl: record.FilmRead.Decl,
+		Text: string(data)}})
 	return err
 }

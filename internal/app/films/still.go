@@ -7,6 +7,7 @@ import (
 	"math"
 	"slices"
 	"time"
+
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/gait"
@@ -123,9 +124,11 @@ func (f *Films) AddStill(ctx context.Context, who app.Actor, fitID, id uint64, f
 			return err
 		}
 		if len(stills) >= mostStills {
-			return fault.List{{Field: "still", Text: fmt.Sprintf("would be the card's number %d; allowed are %d, take one off first", mostStills+1, mostStills)}}
+			return fault.List{{Field: "still", Text: fmt.Sprintf("would be the card's number %d; allowed are %d, take one off first", mostStills+1,
+				mostStills)}}
 		}
-		_, err = q.AddPicture(ctx, db.AddPictureParams{ShopID: who.ShopID, FitID: fitID, Kind: StillKind, Side: string(term.Left), Width: int32(film.Width), Height: int32(film.Height), Data: data,
+		_, err = q.AddPicture(ctx, db.AddPictureParams{ShopID: who.ShopID, FitID: fitID, Kind: StillKind, Side: string(term.Left),
+			Width: int32(film.Width), Height: int32(film.Height), Data: data,
 			Options: options, Kept: film.Kept, MadeBy: who.UserID, MadeAt: f.Now()})
 		return err
 	})

@@ -46,11 +46,13 @@ type reader struct {
 
 // Runners reads the shop's runners whole, by id; one that is not there is missing.
 func Runners(ctx context.Context, q *db.Queries, who app.Actor, ids []uint64) (map[uint64]*record.Runner, error) {
-	r := &reader{ctx: ctx, q: q, who: who, ids: ids, runners: map[uint64]*record.Runner{}, models: map[uint64]shoe.Model{}, pairs: map[uint64]*record.Pair{}}
+	r := &reader{ctx: ctx, q: q, who: who, ids: ids, runners: map[uint64]*record.Runner{}, models: map[uint64]shoe.Model{},
+		pairs: map[uint64]*record.Pair{}}
 	if len(ids) == 0 {
 		return r.runners, nil
 	}
-	for _, part := range []func() error{r.people, r.consents, r.pairModels, r.allPairs, r.runs, r.looks, r.wear, r.reports, r.races, r.changes} {
+	for _, part := range []func() error{r.people, r.consents, r.pairModels, r.allPairs, r.runs, r.looks, r.wear, r.reports, r.races,
+		r.changes} {
 		if err := part(); err != nil {
 			return nil, err
 		}
@@ -93,8 +95,10 @@ func (r *reader) allPairs() error {
 	rows, err := r.q.LoadPairs(r.ctx, db.LoadPairsParams{ShopID: r.who.ShopID, Ids: r.ids})
 	for _, x := range rows {
 		if of := r.runners[x.RunnerID]; of != nil {
-			of.Pairs = append(of.Pairs, record.Pair{ID: x.ID, RunnerID: x.RunnerID, FitID: uint64(x.FitID.Int64), Model: r.models[x.ModelID], Size: foot.Figure(float64(x.UkHalf) / 2),
-				Width: x.Width, Price: x.Price, BoughtOn: x.BoughtOn, FirstWorn: x.FirstWorn.Time, SetAsideOn: x.SetAsideOn.Time, Reason: x.AsideReason, AsideNote: x.AsideNote,
+			of.Pairs = append(of.Pairs, record.Pair{ID: x.ID, RunnerID: x.RunnerID, FitID: uint64(x.FitID.Int64), Model: r.models[x.ModelID],
+				Size:  foot.Figure(float64(x.UkHalf) / 2),
+				Width: x.Width, Price: x.Price, BoughtOn: x.BoughtOn, FirstWorn: x.FirstWorn.Time, SetAsideOn: x.SetAsideOn.Time,
+				Reason: x.AsideReason, AsideNote: x.AsideNote,
 				SlowedOn: x.SlowedOn.Time, ModelRow: x.ModelID})
 		}
 	}
@@ -109,8 +113,10 @@ func (r *reader) allPairs() error {
 func (r *reader) runs() error {
 	rows, err := r.q.LoadRuns(r.ctx, db.LoadRunsParams{ShopID: r.who.ShopID, Ids: r.ids})
 	for _, x := range rows {
-		run := record.Run{ID: x.ID, PairID: uint64(x.PairID.Int64), On: x.RunOn, KM: x.Km, Ground: term.Ground(x.Ground), Kind: term.Kind(x.Kind), Wet: x.Wet, TempC: app.FloatOf(x.TempC),
-			StartedAt: x.StartedAt.Time, Minutes: app.FloatOf(x.Minutes), AscentM: app.FloatOf(x.AscentM), FileID: uint64(x.FileID.Int64), How: x.How}
+		run := record.Run{ID: x.ID, PairID: uint64(x.PairID.Int64), On: x.RunOn, KM: x.Km, Ground: term.Ground(x.Ground),
+			Kind: term.Kind(x.Kind), Wet: x.Wet, TempC: app.FloatOf(x.TempC),
+			StartedAt: x.StartedAt.Time, Minutes: app.FloatOf(x.Minutes), AscentM: app.FloatOf(x.AscentM), FileID: uint64(x.FileID.Int64),
+			How: x.How}
 		if p := r.pairs[run.PairID]; p != nil && p.RunnerID == x.RunnerID {
 			p.Runs = append(p.Runs, run)
 		} else if of := r.runners[x.RunnerID]; of != nil && run.PairID == 0 {
@@ -172,8 +178,10 @@ func (r *reader) looks() error {
 
 func inspection(x db.LoadInspectionsRow) record.Inspected {
 	out := record.Inspected{ID: x.ID, On: x.LookedOn, BesideFresh: x.BesideFresh, Note: x.Note, Maker: x.Maker,
-		Left:  map[string]*float64{"tread": app.FloatOf(x.TreadLeft), "bounce": app.FloatOf(x.BounceLeft), "upper": app.FloatOf(x.UpperLeft), "evenness": app.FloatOf(x.EvennessLeft)},
-		Right: map[string]*float64{"tread": app.FloatOf(x.TreadRight), "bounce": app.FloatOf(x.BounceRight), "upper": app.FloatOf(x.UpperRight), "evenness": app.FloatOf(x.EvennessRight)}}
+		Left: map[string]*float64{"tread": app.FloatOf(x.TreadLeft), "bounce": app.FloatOf(x.BounceLeft), "upper": app.FloatOf(x.UpperLeft),
+			"evenness": app.FloatOf(x.EvennessLeft)},
+		Right: map[string]*float64{"tread": app.FloatOf(x.TreadRight), "bounce": app.FloatOf(x.BounceRight), "upper": app.FloatOf(x.UpperRight),
+			"evenness": app.FloatOf(x.EvennessRight)}}
 	if x.Aches != "" {
 		out.Causes = strings.Split(x.Aches, ",")
 	}
@@ -214,13 +222,15 @@ func (r *reader) reports() error {
 	}
 	for _, x := range rows {
 		if p := r.pairs[x.PairID]; p != nil {
-			p.Reports = append(p.Reports, record.Report{AfterDays: int(x.AfterDays), Comfort: int(x.Comfort), Note: x.Note, Maker: x.Maker, MadeAt: r.who.In(x.MadeAt)})
+			p.Reports = append(p.Reports, record.Report{AfterDays: int(x.AfterDays), Comfort: int(x.Comfort), Note: x.Note, Maker: x.Maker,
+				MadeAt: r.who.In(x.MadeAt)})
 		}
 	}
 	rubs, err := r.q.LoadRubs(r.ctx, db.LoadRubsParams{ShopID: r.who.ShopID, Ids: r.ids})
 	for _, x := range rubs {
 		if of := r.runners[x.RunnerID]; of != nil {
-			of.Rubs = append(of.Rubs, record.RubReport{ID: x.ID, PairID: x.PairID, Side: term.Side(x.Side), Place: term.Place(x.Place), When: care.When(x.Comes), Cause: x.Cause, Tried: x.Tried,
+			of.Rubs = append(of.Rubs, record.RubReport{ID: x.ID, PairID: x.PairID, Side: term.Side(x.Side), Place: term.Place(x.Place),
+				When: care.When(x.Comes), Cause: x.Cause, Tried: x.Tried,
 				Helped: x.Helped, Referred: x.Referred, MadeAt: r.who.In(x.MadeAt), Maker: x.Maker})
 		}
 	}
@@ -241,7 +251,8 @@ func (r *reader) races() error {
 	rules, err := r.q.LoadRules(r.ctx, db.LoadRulesParams{ShopID: r.who.ShopID, Ids: r.ids})
 	for _, x := range rules {
 		if of := r.runners[x.RunnerID]; of != nil {
-			of.Rules = append(of.Rules, record.Rule{ID: x.ID, Kind: term.Kind(x.Kind), Ground: term.Ground(x.Ground), PairID: x.PairID, Second: uint64(x.SecondPair.Int64)})
+			of.Rules = append(of.Rules, record.Rule{ID: x.ID, Kind: term.Kind(x.Kind), Ground: term.Ground(x.Ground), PairID: x.PairID,
+				Second: uint64(x.SecondPair.Int64)})
 		}
 	}
 	return err

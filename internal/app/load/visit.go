@@ -81,7 +81,8 @@ func Visits(ctx context.Context, q *db.Queries, who app.Actor, h History, ids []
 	}
 	for _, d := range decisions {
 		if v := out[d.FitID]; v != nil {
-			if err := v.Decide(record.Decision{ID: d.ID, Kind: d.Kind, Value: d.Value, Reason: d.Reason, Maker: d.Maker, MadeAt: who.In(d.MadeAt)}, d.Basis); err != nil {
+			if err := v.Decide(record.Decision{ID: d.ID, Kind: d.Kind, Value: d.Value, Reason: d.Reason, Maker: d.Maker, MadeAt: who.In(d.MadeAt)},
+				d.Basis); err != nil {
 				return nil, err
 			}
 		}
@@ -107,7 +108,8 @@ func Findings(ctx context.Context, q *db.Queries, who app.Actor, fits []uint64) 
 	out := map[uint64][]record.Stored{}
 	for k, i := range latest {
 		if r := rows[i]; !r.Withdrawn {
-			out[k.fit] = append(out[k.fit], record.Stored{ID: r.ID, Key: k.Key, Number: app.FloatOf(r.NumberValue), Text: r.TextValue.String, Error: app.FloatOf(r.ErrorValue), How: r.How, Maker: r.Maker, MadeAt: who.In(r.MadeAt)})
+			out[k.fit] = append(out[k.fit], record.Stored{ID: r.ID, Key: k.Key, Number: app.FloatOf(r.NumberValue), Text: r.TextValue.String,
+				Error: app.FloatOf(r.ErrorValue), How: r.How, Maker: r.Maker, MadeAt: who.In(r.MadeAt)})
 		}
 	}
 	return out, nil
@@ -115,7 +117,8 @@ func Findings(ctx context.Context, q *db.Queries, who app.Actor, fits []uint64) 
 
 // KeyOf is a finding's key by its columns.
 func KeyOf(name, side string, row int32, model, other uint64, kind, ground string) record.Key {
-	return record.Key{Name: name, Side: term.Side(side), Row: int(row), Model: model, Other: other, Kind: term.Kind(kind), Ground: term.Ground(ground)}
+	return record.Key{Name: name, Side: term.Side(side), Row: int(row), Model: model, Other: other, Kind: term.Kind(kind),
+		Ground: term.Ground(ground)}
 }
 
 // WithWeek reads each runner's latest fit that tells their week, else their latest; a runner

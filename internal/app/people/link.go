@@ -1,13 +1,16 @@
 package people
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base64"
 	"slices"
 	"time"
+
 	"trevik/internal/app"
+	"trevik/internal/core/fault"
 	"trevik/internal/core/units"
 	"trevik/internal/store/db"
 )
@@ -61,7 +64,8 @@ func (p *People) NewLink(ctx context.Context, who app.Actor, kind string, runner
 	made := ""
 	err := p.Do(ctx, who, func(q *db.Queries) error {
 		made = secret
-		return q.AddLink(ctx, db.AddLinkParams{ShopID: who.ShopID, Kind: kind, RunnerID: app.NullID(runnerID), Digest: digest[:], ExpiresAt: app.NullTime(expires), MadeBy: who.UserID, MadeAt: p.Now()})
+		return q.AddLink(ctx, db.AddLinkParams{ShopID: who.ShopID, Kind: kind, RunnerID: app.NullID(runnerID), Digest: digest[:],
+			ExpiresAt: app.NullTime(expires), Units: string(cmp.Or(who.Units, units.Metric)), MadeBy: who.UserID, MadeAt: p.Now()})
 	})
 	return made, err
 }
@@ -72,7 +76,8 @@ func (p *People) Links(ctx context.Context, who app.Actor, runnerID uint64) ([]L
 	var out []Link
 	for _, r := range rows {
 		if !r.ExpiresAt.Valid || r.ExpiresAt.Time.After(p.Now()) {
-			out = append(out, Link{r.ID, r.Kind, uint64(r.RunnerID.Int64), who.In(r.ExpiresAt.Time), who.In(r.UsedAt.Time), who.In(r.MadeAt), r.Maker})
+			out = append(out, Link{r.ID, r.Kind, uint64(r.RunnerID.Int64), who.In(r.ExpiresAt.Time), who.In(r.UsedAt.Time), who.In(r.MadeAt),
+				r.Maker})
 		}
 	}
 	return out, err
@@ -106,6 +111,16 @@ func (p *People) ByLink(ctx context.Context, kind, secret string) (app.Actor, ui
 	if err != nil {
 		return app.Actor{}, 0, err
 	}
-	who := app.Actor{UserID: l.MadeBy, ShopID: l.ShopID, Shop: l.Shop, Currency: l.Currency, Units: units.Metric, Zone: zone, ByLink: true}
+	who := app.Actor{UserID: l.MadeBy, ShopID: l.ShopID, Shop: l.Shop, Currency: l.Currency, Units: units.System(l.Units), Zone: zone,
+		ByLink: true}
 	return who, uint64(l.RunnerID.Int64), p.Store.TouchLink(ctx, db.TouchLinkParams{UsedAt: app.NullTime(p.Now()), ID: l.ID})
+}
+
+// SetLinkUnits changes how who comes by an address reads lengths and distances.
+func (p *People) SetLinkUnits(ctx context.Context, secret string, u units.System) error {
+	if u != units.Metric && u != units.Imperial {
+		return fault.List{{Field: "units", Text: "is not known; allowed is metric or imperial"}}
+	}
+	digest := sha256.Sum256([]byte(secret))
+	return p.Store.SetLinkUnits(ctx, db.SetLinkUnitsParams{Units: string(u), Digest: digest[:]})
 }

@@ -3,13 +3,14 @@ package people
 import (
 	"context"
 	"strings"
+	"unicode/utf8"
+
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/term"
 	"trevik/internal/form"
 	"trevik/internal/record"
 	"trevik/internal/store/db"
-	"unicode/utf8"
 )
 
 // FoundRunner is a runner in a search.

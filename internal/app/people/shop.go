@@ -4,6 +4,8 @@ import (
 	"context"
 	"strings"
 	"time"
+	"unicode/utf8"
+
 	"trevik/internal/app"
 	"trevik/internal/app/load"
 	"trevik/internal/core/fault"
@@ -12,7 +14,6 @@ import (
 	"trevik/internal/record"
 	"trevik/internal/store"
 	"trevik/internal/store/db"
-	"unicode/utf8"
 
 	"github.com/alexedwards/argon2id"
 )
@@ -47,7 +48,8 @@ func (p *People) AddUser(ctx context.Context, shopID uint64, name, login, passwo
 	if err != nil {
 		return app.Actor{}, err
 	}
-	id, err := p.Store.AddUser(ctx, db.AddUserParams{ShopID: shopID, Name: name, Login: login, PasswordHash: hash, Role: string(role), CreatedAt: p.Now()})
+	id, err := p.Store.AddUser(ctx, db.AddUserParams{ShopID: shopID, Name: name, Login: login, PasswordHash: hash, Role: string(role),
+		CreatedAt: p.Now()})
 	if store.IsDuplicate(err) {
 		return app.Actor{}, fault.List{{Field: "login", Text: "is taken; choose another"}}
 	}
@@ -95,12 +97,13 @@ func (p *People) ChangeSettings(ctx context.Context, who app.Actor, to map[strin
 			return err
 		}
 		now, list := h.At(time.Time{})
-		change, err := record.Change(now, list, to)
+		change, err := record.Change(now, list, to, who.Units)
 		if err != nil {
 			return err
 		}
 		for _, s := range change {
-			if err := q.AddSetting(ctx, db.AddSettingParams{ShopID: who.ShopID, Name: s.Name, Value: s.Value, MadeBy: who.UserID, MadeAt: p.Now()}); err != nil {
+			if err := q.AddSetting(ctx, db.AddSettingParams{ShopID: who.ShopID, Name: s.Name, Value: s.Value, MadeBy: who.UserID,
+				MadeAt: p.Now()}); err != nil {
 				return err
 			}
 		}

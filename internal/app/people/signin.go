@@ -7,6 +7,7 @@ import (
 	"strings"
 	"sync"
 	"time"
+
 	"trevik/internal/app"
 	"trevik/internal/core/units"
 	"trevik/internal/record"

@@ -61,7 +61,8 @@ type Score struct {
 
 // Invented is the runner of a seed, with the devices' files: always the same.
 func Invented(seed uint64) (*device.InventedRunner, error) {
-	return device.NewRunner(seed, time.Date(2026, 11, 22, 0, 0, 0, 0, time.UTC), device.TreadmillOptions{FPS: 120, Seconds: 4, Width: 480, Height: 360, Near: term.Left, Gait: "run"})
+	return device.NewRunner(seed, time.Date(2026, 11, 22, 0, 0, 0, 0, time.UTC), device.TreadmillOptions{FPS: 120, Seconds: 4, Width: 480,
+		Height: 360, Near: term.Left, Gait: "run"})
 }
 
 // Start begins a fit of an invented runner for a person; what the runner says at Hello is put
@@ -77,7 +78,8 @@ func (p *Practice) Start(ctx context.Context, who app.Actor) (uint64, error) {
 	if err != nil {
 		return 0, err
 	}
-	return p.Visits.Begin(ctx, who, record.Runner{Name: x.Told.Name, Contact: "an invented runner", Chart: x.Told.Chart, Practice: &seed}, told)
+	return p.Visits.Begin(ctx, who, record.Runner{Name: x.Told.Name, Contact: "an invented runner", Chart: x.Told.Chart, Practice: &seed},
+		told)
 }
 
 // toldOf is what an invented runner says at Hello.
@@ -201,7 +203,8 @@ func (p *Practice) makeFile(ctx context.Context, j *jobs.Job, _ func(done, total
 		return jobs.Final{Err: err}
 	}
 	err = p.Store.Tx(ctx, func(q *db.Queries) error {
-		id, err := q.AddUpload(ctx, db.AddUploadParams{ShopID: j.ShopID, Kind: uploadKind, Name: j.Subject, State: string(app.UploadDone), Asked: json.RawMessage("{}"), MadeBy: j.By, MadeAt: p.Now()})
+		id, err := q.AddUpload(ctx, db.AddUploadParams{ShopID: j.ShopID, Kind: uploadKind, Name: j.Subject, State: string(app.UploadDone),
+			Asked: json.RawMessage("{}"), MadeBy: j.By, MadeAt: p.Now()})
 		if err == nil {
 			err = app.Keep(ctx, q, uint64(id), 0, args.Name, bytes.NewReader(data))
 		}
@@ -235,13 +238,15 @@ func (p *Practice) Score(ctx context.Context, who app.Actor, fitID uint64, keep 
 		return score, err
 	}
 	return score, p.Do(ctx, who, func(q *db.Queries) error {
-		return q.AddPracticeScore(ctx, db.AddPracticeScoreParams{ShopID: who.ShopID, UserID: who.UserID, Seed: *fit.Runner.Practice, Points: score.Points, Score: data, MadeAt: p.Now()})
+		return q.AddPracticeScore(ctx, db.AddPracticeScoreParams{ShopID: who.ShopID, UserID: who.UserID, Seed: *fit.Runner.Practice,
+			Points: score.Points, Score: data, MadeAt: p.Now()})
 	})
 }
 
 // foundOf is what was found in a practice fit.
 func foundOf(fit *record.Conclusions, x *device.InventedRunner) (practice.Found, error) {
-	f := practice.Found{LengthMM: map[term.Side]*float64{}, BallMM: map[term.Side]*float64{}, ArchIndex: map[term.Side]*float64{}, Arch: map[term.Side]term.Arch{}, PeakDeg: map[term.Side]*float64{}}
+	f := practice.Found{LengthMM: map[term.Side]*float64{}, BallMM: map[term.Side]*float64{}, ArchIndex: map[term.Side]*float64{},
+		Arch: map[term.Side]term.Arch{}, PeakDeg: map[term.Side]*float64{}}
 	positive := func(v float64) *float64 {
 		if v <= 0 {
 			return nil

@@ -8,6 +8,7 @@ import (
 	"image"
 	"image/jpeg"
 	"time"
+
 	"trevik/internal/app"
 	"trevik/internal/app/visit"
 	"trevik/internal/core/fault"
@@ -47,7 +48,8 @@ type Options struct {
 }
 
 func (o Options) reader(side term.Side) footprint.Options {
-	return footprint.Options{Foot: side, MMPerPx: o.MMPerPx, Corners: o.Corners, Paper: o.Paper, Level: o.Level, Axis: o.Axis, ToeLine: o.ToeLine, Strokes: o.Strokes, Cuts: o.Cuts}
+	return footprint.Options{Foot: side, MMPerPx: o.MMPerPx, Corners: o.Corners, Paper: o.Paper, Level: o.Level, Axis: o.Axis,
+		ToeLine: o.ToeLine, Strokes: o.Strokes, Cuts: o.Cuts}
 }
 
 // Picture is one side's picture on the bench.
@@ -83,7 +85,8 @@ func (p *Prints) Data(ctx context.Context, who app.Actor, fitID uint64, side ter
 // Add takes a picture of a print in place of the side's earlier one, reads it and records the
 // reading. It fails with a fault.List, and changes nothing, when the file is no picture or
 // holds no print.
-func (p *Prints) Add(ctx context.Context, who app.Actor, fitID uint64, side term.Side, file []byte, opt Options, keep bool) (footprint.Answer, error) {
+func (p *Prints) Add(ctx context.Context, who app.Actor, fitID uint64, side term.Side, file []byte, opt Options,
+	keep bool) (footprint.Answer, error) {
 	// A picture that cannot be kept is not read for seconds first; what is written asks again.
 	fit, err := p.Visits.Fit(ctx, who, fitID)
 	if err == nil && !fit.Open() {
@@ -123,7 +126,8 @@ func (p *Prints) Add(ctx context.Context, who app.Actor, fitID uint64, side term
 			err = q.DeletePictures(ctx, db.DeletePicturesParams{FitID: fitID, ShopID: who.ShopID, Kind: Kind, Side: string(side)})
 		}
 		if err == nil {
-			_, err = q.AddPicture(ctx, db.AddPictureParams{ShopID: who.ShopID, FitID: fitID, Kind: Kind, Side: string(side), Width: int32(b.Dx()), Height: int32(b.Dy()), Data: data.Bytes(),
+			_, err = q.AddPicture(ctx, db.AddPictureParams{ShopID: who.ShopID, FitID: fitID, Kind: Kind, Side: string(side), Width: int32(b.Dx()),
+				Height: int32(b.Dy()), Data: data.Bytes(),
 				Options: options, Kept: keep, MadeBy: who.UserID, MadeAt: p.Now()})
 		}
 		if err == nil {

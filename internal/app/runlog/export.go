@@ -13,6 +13,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
 	"trevik/internal/app"
 	"trevik/internal/form"
 )
@@ -72,7 +73,8 @@ func (r *Log) Export(ctx context.Context, who app.Actor, runnerID uint64, format
 			if x.Wet {
 				wet = "yes"
 			}
-			records = append(records, []string{x.Date, x.Start, strconv.FormatFloat(x.KM, 'f', 3, 64), num(x.Minutes), num(x.AscentM), x.Kind, x.Ground, wet, num(x.TempC), form.PlainCell(x.Pair), x.How})
+			records = append(records, []string{x.Date, x.Start, strconv.FormatFloat(x.KM, 'f', 3, 64), num(x.Minutes), num(x.AscentM), x.Kind,
+				x.Ground, wet, num(x.TempC), form.PlainCell(x.Pair), x.How})
 		}
 		return out.WriteAll(records)
 	case "gpx":

@@ -89,7 +89,8 @@ func (i *Import) asked() asked {
 
 // Latest is the person's file of runs for a runner that waits; nil where none does.
 func (r *Log) Latest(ctx context.Context, who app.Actor, runnerID uint64) (*Import, error) {
-	row, err := r.Store.LatestUpload(ctx, db.LatestUploadParams{ShopID: who.ShopID, Kind: uploadKind, RunnerID: app.NullID(runnerID), MadeBy: who.UserID, ByLink: who.ByLink, But: string(app.UploadDone)})
+	row, err := r.Store.LatestUpload(ctx, db.LatestUploadParams{ShopID: who.ShopID, Kind: uploadKind, RunnerID: app.NullID(runnerID),
+		MadeBy: who.UserID, ByLink: who.ByLink, But: string(app.UploadDone)})
 	if store.IsNoRows(err) {
 		return nil, nil
 	}
@@ -176,7 +177,8 @@ func (r *Log) Send(ctx context.Context, who app.Actor, runnerID uint64, next Sen
 
 // arrive keeps the files of a request.
 func (r *Log) arrive(ctx context.Context, who app.Actor, runnerID uint64, how string, next Sender) (uint64, error) {
-	id, err := r.Store.AddUpload(ctx, db.AddUploadParams{ShopID: who.ShopID, RunnerID: app.NullID(runnerID), Kind: uploadKind, Name: "", How: how, State: string(app.UploadArriving), Asked: json.RawMessage("{}"), MadeBy: who.UserID, ByLink: who.ByLink, MadeAt: r.Now()})
+	id, err := r.Store.AddUpload(ctx, db.AddUploadParams{ShopID: who.ShopID, RunnerID: app.NullID(runnerID), Kind: uploadKind, Name: "",
+		How: how, State: string(app.UploadArriving), Asked: json.RawMessage("{}"), MadeBy: who.UserID, ByLink: who.ByLink, MadeAt: r.Now()})
 	if err != nil {
 		return 0, err
 	}
@@ -209,7 +211,8 @@ func (r *Log) arrive(ctx context.Context, who app.Actor, runnerID uint64, how st
 	if n > 1 {
 		first = fmt.Sprintf("%s and %d more", first, n-1)
 	}
-	return uint64(id), r.Store.NameUpload(ctx, db.NameUploadParams{Name: app.FileName(first), State: string(app.UploadReading), ID: uint64(id)})
+	return uint64(id), r.Store.NameUpload(ctx, db.NameUploadParams{Name: app.FileName(first), State: string(app.UploadReading),
+		ID: uint64(id)})
 }
 
 // begin reads what has arrived: a few files at once, many behind.
@@ -403,7 +406,8 @@ func (r *Log) readTracks(ctx context.Context, who app.Actor, in *Import, list []
 			return err
 		}
 		in.Tracks++
-		if err := r.Store.AddUploadTrack(ctx, db.AddUploadTrackParams{UploadID: in.Upload.ID, Number: int32(in.Tracks), Name: app.FileName(f.name), Digest: runs[0].Digest, Data: packed}); err != nil {
+		if err := r.Store.AddUploadTrack(ctx, db.AddUploadTrackParams{UploadID: in.Upload.ID, Number: int32(in.Tracks),
+			Name: app.FileName(f.name), Digest: runs[0].Digest, Data: packed}); err != nil {
 			return err
 		}
 		for _, x := range runs {
@@ -457,7 +461,8 @@ func (r *Log) TakeWatch(ctx context.Context, who app.Actor, fit *record.Conclusi
 	var files []NamedFile
 	for back := watchWeeks - 1; back >= 0; back-- {
 		end := sunday.AddDate(0, 0, -7*back)
-		w, err := device.NewWatch(device.WatchOptions{Seed: fit.Runner.ID<<20 + uint64(end.Unix()/(7*86400)), Weeks: 1, Until: end, WeeklyKM: math.Min(250, math.Max(3, fit.WeeklyTold())), Days: int(record.RunDays.Of(fit.Visit))})
+		w, err := device.NewWatch(device.WatchOptions{Seed: fit.Runner.ID<<20 + uint64(end.Unix()/(7*86400)), Weeks: 1, Until: end,
+			WeeklyKM: math.Min(250, math.Max(3, fit.WeeklyTold())), Days: int(record.RunDays.Of(fit.Visit))})
 		if err != nil {
 			return 0, err
 		}

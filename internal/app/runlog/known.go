@@ -37,7 +37,8 @@ func known(ctx context.Context, q *db.Queries, who app.Actor, runnerID uint64) (
 	rows, err := q.RunsKnown(ctx, db.RunsKnownParams{RunnerID: runnerID, ShopID: who.ShopID})
 	k := &knownRuns{byID: map[uint64]int{}, below: map[uint64][]uint64{}}
 	for _, r := range rows {
-		k.add(knownRun{record.Run{ID: r.ID, PairID: uint64(r.PairID.Int64), On: r.RunOn, KM: r.Km, StartedAt: r.StartedAt.Time, FileID: uint64(r.FileID.Int64)}, uint64(r.SplitFrom.Int64), r.Withdrawn})
+		k.add(knownRun{record.Run{ID: r.ID, PairID: uint64(r.PairID.Int64), On: r.RunOn, KM: r.Km, StartedAt: r.StartedAt.Time,
+			FileID: uint64(r.FileID.Int64)}, uint64(r.SplitFrom.Int64), r.Withdrawn})
 	}
 	return k, err
 }

@@ -66,7 +66,8 @@ func (r *Log) PutIn(ctx context.Context, who app.Actor, runnerID, id uint64, lea
 
 // put writes the runs that the runner does not have; the runner is locked. file gives the packed
 // GPX of a track.
-func (r *Log) put(ctx context.Context, q *db.Queries, who app.Actor, runnerID uint64, runs []FileRun, watch bool, file func(track int) (string, []byte, error)) (int, error) {
+func (r *Log) put(ctx context.Context, q *db.Queries, who app.Actor, runnerID uint64, runs []FileRun, watch bool,
+	file func(track int) (string, []byte, error)) (int, error) {
 	rules, err := r.ruleBook(ctx, q, who, runnerID)
 	if err != nil {
 		return 0, err
@@ -91,7 +92,8 @@ func (r *Log) put(ctx context.Context, q *db.Queries, who app.Actor, runnerID ui
 				if err != nil {
 					return 0, err
 				}
-				id, err := q.AddRunFile(ctx, db.AddRunFileParams{ShopID: who.ShopID, RunnerID: runnerID, Name: app.FileName(name), Digest: x.Digest, Data: data, MadeBy: who.UserID, MadeAt: r.Now()})
+				id, err := q.AddRunFile(ctx, db.AddRunFileParams{ShopID: who.ShopID, RunnerID: runnerID, Name: app.FileName(name), Digest: x.Digest,
+					Data: data, MadeBy: who.UserID, MadeAt: r.Now()})
 				if err != nil {
 					return 0, err
 				}
@@ -164,7 +166,10 @@ func (r *Log) PutFiles(ctx context.Context, who app.Actor, runnerID uint64, file
 		return 0, err
 	}
 	result, err := r.OnceOf(ctx, who, runnerID, func(q *db.Queries) (string, error) {
-		n, err := r.put(ctx, q, who, runnerID, runs, false, func(track int) (string, []byte, error) { return files[track-1].Name, packed[track-1], nil })
+		n, err := r.put(ctx, q, who, runnerID, runs, false, func(track int) (string, []byte, error) {
+			return files[track-1].Name,
+				packed[track-1], nil
+		})
 		return strconv.Itoa(n), err
 	})
 	if err != nil {

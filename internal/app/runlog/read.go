@@ -161,7 +161,8 @@ func runOf(t *gpx.Track, at string, today time.Time, who app.Actor) (run *FileRu
 	minutes := a.Moving / 60
 	kind, ground := kindOfTrack(t)
 	clock := time.Date(start.Year(), start.Month(), start.Day(), start.Hour(), start.Minute(), start.Second(), 0, time.UTC)
-	return &FileRun{Run: record.Run{On: on, KM: math.Round(1000*a.KM) / 1000, Kind: kind, Ground: ground, StartedAt: clock, Minutes: &minutes, AscentM: a.AscentM, How: ByGPX},
+	return &FileRun{Run: record.Run{On: on, KM: math.Round(1000*a.KM) / 1000, Kind: kind, Ground: ground, StartedAt: clock, Minutes: &minutes,
+		AscentM: a.AscentM, How: ByGPX},
 		At: at, Name: t.Name, Jumps: a.Jumps, Pauses: a.Pauses}, note, nil
 }
 

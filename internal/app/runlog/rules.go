@@ -3,6 +3,7 @@ package runlog
 import (
 	"context"
 	"time"
+
 	"trevik/internal/app"
 	"trevik/internal/app/load"
 	"trevik/internal/core/fault"
@@ -52,14 +53,16 @@ func (r *Log) AddRule(ctx context.Context, who app.Actor, runnerID uint64, x rec
 		if len(l) > 0 {
 			return l
 		}
-		return q.AddRunRule(ctx, db.AddRunRuleParams{ShopID: who.ShopID, RunnerID: runnerID, Kind: string(x.Kind), Ground: string(x.Ground), PairID: x.PairID, SecondPair: app.NullID(x.Second), MadeBy: who.UserID, MadeAt: r.Now()})
+		return q.AddRunRule(ctx, db.AddRunRuleParams{ShopID: who.ShopID, RunnerID: runnerID, Kind: string(x.Kind), Ground: string(x.Ground),
+			PairID: x.PairID, SecondPair: app.NullID(x.Second), MadeBy: who.UserID, MadeAt: r.Now()})
 	})
 }
 
 // TakeRuleBack ends a rule; the runs that it moved stay.
 func (r *Log) TakeRuleBack(ctx context.Context, who app.Actor, runnerID, ruleID uint64) error {
 	return r.DoOf(ctx, who, runnerID, func(q *db.Queries) error {
-		return app.Some(q.WithdrawRunRule(ctx, db.WithdrawRunRuleParams{WithdrawnAt: app.NullTime(r.Now()), ID: ruleID, RunnerID: runnerID, ShopID: who.ShopID}))
+		return app.Some(q.WithdrawRunRule(ctx, db.WithdrawRunRuleParams{WithdrawnAt: app.NullTime(r.Now()), ID: ruleID, RunnerID: runnerID,
+			ShopID: who.ShopID}))
 	})
 }
 

@@ -134,7 +134,8 @@ func (r *Log) typed(who app.Actor, t Typed) (record.Run, fault.List) {
 }
 
 // pairOf notes what keeps a run from being in a pair: nothing where no pair is told.
-func (r *Log) pairOf(ctx context.Context, q *db.Queries, who app.Actor, runnerID uint64, run record.Run, pairID uint64, l *fault.List) error {
+func (r *Log) pairOf(ctx context.Context, q *db.Queries, who app.Actor, runnerID uint64, run record.Run, pairID uint64,
+	l *fault.List) error {
 	if pairID == 0 {
 		return nil
 	}
@@ -155,8 +156,10 @@ func (r *Log) pairOf(ctx context.Context, q *db.Queries, who app.Actor, runnerID
 
 // insert writes a run, and the day on which its pair was first worn.
 func (r *Log) insert(ctx context.Context, q *db.Queries, who app.Actor, runnerID uint64, x record.Run, splitFrom uint64) (uint64, error) {
-	id, err := q.AddRun(ctx, db.AddRunParams{ShopID: who.ShopID, RunnerID: runnerID, PairID: app.NullID(x.PairID), RunOn: x.On, Km: strconv.FormatFloat(x.KM, 'f', 3, 64), Ground: string(x.Ground), Kind: string(x.Kind), Wet: x.Wet,
-		TempC: app.NullFloat(x.TempC), StartedAt: app.NullTime(x.StartedAt), Minutes: app.NullFloat(x.Minutes), AscentM: app.NullFloat(x.AscentM), FileID: app.NullID(x.FileID), SplitFrom: app.NullID(splitFrom),
+	id, err := q.AddRun(ctx, db.AddRunParams{ShopID: who.ShopID, RunnerID: runnerID, PairID: app.NullID(x.PairID), RunOn: x.On,
+		Km: strconv.FormatFloat(x.KM, 'f', 3, 64), Ground: string(x.Ground), Kind: string(x.Kind), Wet: x.Wet,
+		TempC: app.NullFloat(x.TempC), StartedAt: app.NullTime(x.StartedAt), Minutes: app.NullFloat(x.Minutes),
+		AscentM: app.NullFloat(x.AscentM), FileID: app.NullID(x.FileID), SplitFrom: app.NullID(splitFrom),
 		How: x.How, MadeBy: who.UserID, MadeAt: r.Now()})
 	if err != nil || x.PairID == 0 {
 		return uint64(id), err
@@ -167,7 +170,8 @@ func (r *Log) insert(ctx context.Context, q *db.Queries, who app.Actor, runnerID
 // Withdraw takes a run away: it stays and no longer counts.
 func (r *Log) Withdraw(ctx context.Context, who app.Actor, runnerID, runID uint64) error {
 	return r.DoOf(ctx, who, runnerID, func(q *db.Queries) error {
-		return app.Some(q.WithdrawRun(ctx, db.WithdrawRunParams{WithdrawnAt: app.NullTime(r.Now()), WithdrawnBy: app.NullID(who.UserID), ID: runID, RunnerID: runnerID, ShopID: who.ShopID}))
+		return app.Some(q.WithdrawRun(ctx, db.WithdrawRunParams{WithdrawnAt: app.NullTime(r.Now()), WithdrawnBy: app.NullID(who.UserID),
+			ID: runID, RunnerID: runnerID, ShopID: who.ShopID}))
 	})
 }
 
@@ -186,18 +190,23 @@ func (r *Log) Restore(ctx context.Context, who app.Actor, runnerID, runID uint64
 		}
 		for up := all.run(x.from); up != nil; up = all.run(up.from) {
 			if !up.withdrawn {
-				return fault.List{{Field: "run", Text: fmt.Sprintf("is a part of the run of %s that counts whole; part that one again", up.On.Format(time.DateOnly))}}
+				return fault.List{{Field: "run", Text: fmt.Sprintf("is a part of the run of %s that counts whole; part that one again",
+					up.On.Format(time.DateOnly))}}
 			}
 			if all.over(up, x) {
-				return fault.List{{Field: "run", Text: fmt.Sprintf("is a part of the run of %s, of which other parts count by now; take those away, or put the whole back", up.On.Format(time.DateOnly))}}
+				return fault.List{{Field: "run",
+					Text: fmt.Sprintf("is a part of the run of %s, of which other parts count by now; take those away, or put the whole back",
+						up.On.Format(time.DateOnly))}}
 			}
 		}
 		root := all.rootOf(x)
 		if there := all.like(root.Run, root.ID); there != nil {
-			return fault.List{{Field: "run", Text: fmt.Sprintf("is there already: the run of %s with %g km counts", there.On.Format(time.DateOnly), there.KM)}}
+			return fault.List{{Field: "run", Text: fmt.Sprintf("is there already: the run of %s with %g km counts", there.On.Format(time.DateOnly),
+				there.KM)}}
 		}
 		if parts := all.countingBelow(x); len(parts) > 0 {
-			if err := q.WithdrawRunParts(ctx, db.WithdrawRunPartsParams{WithdrawnAt: app.NullTime(r.Now()), WithdrawnBy: app.NullID(who.UserID), Ids: parts, RunnerID: runnerID, ShopID: who.ShopID}); err != nil {
+			if err := q.WithdrawRunParts(ctx, db.WithdrawRunPartsParams{WithdrawnAt: app.NullTime(r.Now()), WithdrawnBy: app.NullID(who.UserID),
+				Ids: parts, RunnerID: runnerID, ShopID: who.ShopID}); err != nil {
 				return err
 			}
 		}
@@ -249,15 +258,18 @@ func (r *Log) Move(ctx context.Context, who app.Actor, runnerID uint64, runs []u
 				return app.Found(err)
 			}
 			if x.RunOn.Before(since) {
-				return fault.List{{Field: "to_pair", Text: fmt.Sprintf("was the runner's from %s; the run of %s is before that", since.Format(time.DateOnly), x.RunOn.Format(time.DateOnly))}}
+				return fault.List{{Field: "to_pair", Text: fmt.Sprintf("was the runner's from %s; the run of %s is before that",
+					since.Format(time.DateOnly), x.RunOn.Format(time.DateOnly))}}
 			}
 			if uint64(x.PairID.Int64) == pairID {
 				continue
 			}
-			if _, err := q.SetRunPair(ctx, db.SetRunPairParams{ToPair: app.NullID(pairID), ID: id, RunnerID: runnerID, ShopID: who.ShopID}); err != nil {
+			if _, err := q.SetRunPair(ctx, db.SetRunPairParams{ToPair: app.NullID(pairID), ID: id, RunnerID: runnerID,
+				ShopID: who.ShopID}); err != nil {
 				return err
 			}
-			if err := q.AddRunMove(ctx, db.AddRunMoveParams{ShopID: who.ShopID, RunID: id, FromPair: x.PairID, ToPair: app.NullID(pairID), MadeBy: who.UserID, MadeAt: r.Now()}); err != nil {
+			if err := q.AddRunMove(ctx, db.AddRunMoveParams{ShopID: who.ShopID, RunID: id, FromPair: x.PairID, ToPair: app.NullID(pairID),
+				MadeBy: who.UserID, MadeAt: r.Now()}); err != nil {
 				return err
 			}
 			if first.IsZero() || x.RunOn.Before(first) {
@@ -297,12 +309,15 @@ func (r *Log) Split(ctx context.Context, who app.Actor, runnerID, runID uint64, 
 		}
 		metres, part := math.Round(1000*x.Km), math.Round(1000*km)
 		if !(part >= 100 && part <= metres-100) {
-			return fault.List{{Field: "split_km", Text: fmt.Sprintf("is %s; allowed is %s to %s of this run", who.Units.Distance(km), who.Units.Distance(0.1), who.Units.Distance((metres-100)/1000))}}
+			return fault.List{{Field: "split_km", Text: fmt.Sprintf("is %s; allowed is %s to %s of this run", who.Units.Distance(km),
+				who.Units.Distance(0.1), who.Units.Distance((metres-100)/1000))}}
 		}
-		if err := app.Some(q.WithdrawRun(ctx, db.WithdrawRunParams{WithdrawnAt: app.NullTime(r.Now()), WithdrawnBy: app.NullID(who.UserID), ID: runID, RunnerID: runnerID, ShopID: who.ShopID})); err != nil {
+		if err := app.Some(q.WithdrawRun(ctx, db.WithdrawRunParams{WithdrawnAt: app.NullTime(r.Now()), WithdrawnBy: app.NullID(who.UserID),
+			ID: runID, RunnerID: runnerID, ShopID: who.ShopID})); err != nil {
 			return err
 		}
-		whole := record.Run{PairID: uint64(x.PairID.Int64), On: x.RunOn, Ground: term.Ground(x.Ground), Kind: term.Kind(x.Kind), Wet: x.Wet, TempC: app.FloatOf(x.TempC), StartedAt: x.StartedAt.Time, FileID: uint64(x.FileID.Int64), How: x.How}
+		whole := record.Run{PairID: uint64(x.PairID.Int64), On: x.RunOn, Ground: term.Ground(x.Ground), Kind: term.Kind(x.Kind), Wet: x.Wet,
+			TempC: app.FloatOf(x.TempC), StartedAt: x.StartedAt.Time, FileID: uint64(x.FileID.Int64), How: x.How}
 		share := func(v *float64, m float64) *float64 {
 			if v == nil {
 				return nil

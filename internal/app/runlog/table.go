@@ -103,7 +103,8 @@ func (r *Log) Settle(ctx context.Context, who app.Actor, runnerID, id uint64, c 
 		if err := r.tableRuns(ctx, q, who, id, t, asked{c, true}); err != nil {
 			return err
 		}
-		return q.AddRunColumns(ctx, db.AddRunColumnsParams{ShopID: who.ShopID, Header: digest[:], ColumnsRead: data, MadeBy: who.UserID, MadeAt: r.Now()})
+		return q.AddRunColumns(ctx, db.AddRunColumnsParams{ShopID: who.ShopID, Header: digest[:], ColumnsRead: data, MadeBy: who.UserID,
+			MadeAt: r.Now()})
 	})
 }
 
@@ -142,7 +143,8 @@ func (r *Log) rowsOf(ctx context.Context, q *db.Queries, who app.Actor, in *Impo
 		in.Left = append(in.Left, fmt.Sprintf("%d rows without a distance were passed over.", empty))
 	}
 	for _, x := range rows {
-		run := FileRun{Run: record.Run{On: x.On, KM: math.Round(1000*x.KM) / 1000, Kind: x.Kind, Ground: x.Ground, Minutes: x.Minutes, AscentM: x.AscentM, How: ByCSV}, At: "line " + strconv.Itoa(x.Line)}
+		run := FileRun{Run: record.Run{On: x.On, KM: math.Round(1000*x.KM) / 1000, Kind: x.Kind, Ground: x.Ground, Minutes: x.Minutes,
+			AscentM: x.AscentM, How: ByCSV}, At: "line " + strconv.Itoa(x.Line)}
 		run.Kind, run.Ground = cmp.Or(run.Kind, term.Easy), cmp.Or(run.Ground, term.GroundRoad)
 		if clock, err := time.Parse("15:04", x.Start); err == nil {
 			run.StartedAt = x.On.Add(time.Duration(clock.Hour())*time.Hour + time.Duration(clock.Minute())*time.Minute)

@@ -110,11 +110,13 @@ func (s *Shelf) Read(ctx context.Context, who app.Actor, name string, data []byt
 	}
 	var id int64
 	err = s.Store.Tx(ctx, func(q *db.Queries) error {
-		id, err = q.AddUpload(ctx, db.AddUploadParams{ShopID: who.ShopID, Kind: uploadKind, Name: app.FileName(name), State: string(app.UploadWaiting), Asked: json.RawMessage("{}"), MadeBy: who.UserID, MadeAt: s.Now()})
+		id, err = q.AddUpload(ctx, db.AddUploadParams{ShopID: who.ShopID, Kind: uploadKind, Name: app.FileName(name),
+			State: string(app.UploadWaiting), Asked: json.RawMessage("{}"), MadeBy: who.UserID, MadeAt: s.Now()})
 		if err != nil {
 			return err
 		}
-		return q.SetUploadFound(ctx, db.SetUploadFoundParams{State: string(app.UploadWaiting), Asked: json.RawMessage("{}"), Found: found, ID: uint64(id)})
+		return q.SetUploadFound(ctx, db.SetUploadFoundParams{State: string(app.UploadWaiting), Asked: json.RawMessage("{}"), Found: found,
+			ID: uint64(id)})
 	})
 	return uint64(id), err
 }
@@ -177,7 +179,8 @@ func (s *Shelf) Apply(ctx context.Context, who app.Actor, id uint64) error {
 		if err := q.SetUploadState(ctx, db.SetUploadStateParams{State: string(app.UploadApplying), ID: id}); err != nil {
 			return err
 		}
-		return jobs.Add(ctx, q, jobs.Job{ShopID: who.ShopID, Kind: applyKind, Subject: app.Upload{ID: id}.Subject(), By: who.UserID}, applyArgs{id})
+		return jobs.Add(ctx, q, jobs.Job{ShopID: who.ShopID, Kind: applyKind, Subject: app.Upload{ID: id}.Subject(), By: who.UserID},
+			applyArgs{id})
 	})
 	s.Jobs.Wake()
 	return err

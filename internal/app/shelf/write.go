@@ -143,13 +143,19 @@ func moved(id uint64, c *Change) []store.Size {
 
 func row(shopID uint64, m *shoe.Model) store.Model {
 	r := store.Model{
-		ShopID: shopID, Code: m.ID, Maker: m.Maker, Name: m.Name, Version: int16(m.Version), Year: int16(m.Year), ReplacesCode: m.Replaces, ChangeKind: m.Change,
-		Chart: string(m.Chart), Surface: string(m.Surface), Class: string(m.Class), Level: string(m.Level), SupportBy: strings.Join(form.Words(m.SupportBy), ","),
-		StackHeelMm: m.StackHeelMM, StackForefootMm: m.StackForefootMM, StackMeasuredBy: m.StackMeasuredFrom, WeightG: m.WeightG, Softness: m.Softness,
-		Bounce: m.Bounce, Plate: m.Plate, Rocker: int8(m.Rocker), HeelBevel: m.HeelBevel, Flexibility: m.Flexibility, LastShape: string(m.LastShape),
-		Volume: string(m.Volume), InnerOffsetMm: m.InnerOffsetMM, LugDepthMm: m.LugDepthMM, LugSpacing: m.LugSpacing, RubberSoftness: m.RubberSoftness,
-		MetalTips: m.MetalTips, RockPlate: m.RockPlate, ToeBumper: m.ToeBumper, Liner: m.Liner, UpperKind: m.Upper, UpperFirmness: m.UpperFirmness,
-		HeelCounter: m.HeelCounter, MedianLifeKm: app.NullFloat(m.MedianLifeKM), ListPrice: m.ListPrice, Purpose: m.Purpose, Notes: m.Notes,
+		ShopID: shopID, Code: m.ID, Maker: m.Maker, Name: m.Name, Version: int16(m.Version), Year: int16(m.Year), ReplacesCode: m.Replaces,
+		ChangeKind: m.Change,
+		Chart:      string(m.Chart), Surface: string(m.Surface), Class: string(m.Class), Level: string(m.Level),
+		SupportBy:   strings.Join(form.Words(m.SupportBy), ","),
+		StackHeelMm: m.StackHeelMM, StackForefootMm: m.StackForefootMM, StackMeasuredBy: m.StackMeasuredFrom, WeightG: m.WeightG,
+		Softness: m.Softness,
+		Bounce:   m.Bounce, Plate: m.Plate, Rocker: int8(m.Rocker), HeelBevel: m.HeelBevel, Flexibility: m.Flexibility,
+		LastShape: string(m.LastShape),
+		Volume:    string(m.Volume), InnerOffsetMm: m.InnerOffsetMM, LugDepthMm: m.LugDepthMM, LugSpacing: m.LugSpacing,
+		RubberSoftness: m.RubberSoftness,
+		MetalTips:      m.MetalTips, RockPlate: m.RockPlate, ToeBumper: m.ToeBumper, Liner: m.Liner, UpperKind: m.Upper,
+		UpperFirmness: m.UpperFirmness,
+		HeelCounter:   m.HeelCounter, MedianLifeKm: app.NullFloat(m.MedianLifeKM), ListPrice: m.ListPrice, Purpose: m.Purpose, Notes: m.Notes,
 	}
 	if m.SalePrice != nil {
 		r.SalePrice = app.NullInt(*m.SalePrice)
@@ -221,9 +227,12 @@ func (s *Shelf) Save(ctx context.Context, who app.Actor, code string, cells map[
 
 // choicesOf are the columns of a model that hold one of several words.
 var choicesOf = map[string][]string{
-	"change": shoe.Changes, "chart": form.Words(term.Charts), "surface": form.Words(term.Surfaces), "class": form.Words(term.Classes), "level": form.Words(term.Levels),
-	"plate": shoe.Plates, "lug_spacing": shoe.LugSpacings, "upper": shoe.Uppers, "heel_counter": shoe.HeelCounters, "last_shape": form.Words(term.LastShapes),
-	"volume": form.Words(term.Volumes), "heel_bevel": {"no", "yes"}, "metal_tips": {"no", "yes"}, "rock_plate": {"no", "yes"}, "toe_bumper": {"no", "yes"}, "liner": {"no", "yes"},
+	"change": shoe.Changes, "chart": form.Words(term.Charts), "surface": form.Words(term.Surfaces), "class": form.Words(term.Classes),
+	"level": form.Words(term.Levels),
+	"plate": shoe.Plates, "lug_spacing": shoe.LugSpacings, "upper": shoe.Uppers, "heel_counter": shoe.HeelCounters,
+	"last_shape": form.Words(term.LastShapes),
+	"volume":     form.Words(term.Volumes), "heel_bevel": {"no", "yes"}, "metal_tips": {"no", "yes"}, "rock_plate": {"no", "yes"},
+	"toe_bumper": {"no", "yes"}, "liner": {"no", "yes"},
 }
 
 // ModelFields are the columns of a model as they are typed on its page; currency is the
@@ -240,5 +249,6 @@ var ModelFields = func() []form.Field {
 		}
 		out = append(out, f)
 	}
-	return append(out, form.Field{Name: MakersLabels, Label: "Labels so for all of this maker’s", Kind: form.Choice, Choices: []string{"no", "yes"}})
+	return append(out, form.Field{Name: MakersLabels, Label: "Labels so for all of this maker’s", Kind: form.Choice,
+		Choices: []string{"no", "yes"}})
 }()

@@ -91,7 +91,8 @@ func (b *bench) settled(t testing.TB) {
 	t.Helper()
 	for range 3000 {
 		var n int
-		must(t, b.store.DB.QueryRow("SELECT COUNT(*) FROM jobs WHERE state = 'running' OR state = 'waiting' AND run_after <= UTC_TIMESTAMP(6)").Scan(&n))
+		must(t, b.store.DB.QueryRow("SELECT COUNT(*) FROM jobs WHERE state = 'running' OR state = 'waiting' AND run_after <= "+
+			"UTC_TIMESTAMP(6)").Scan(&n))
 		if n == 0 {
 			return
 		}
@@ -163,8 +164,10 @@ func (b *bench) load(t *testing.T, fit uint64) *record.Conclusions {
 // ready records a fit that shoes can be matched to.
 func (b *bench) ready(t *testing.T) uint64 {
 	fit := b.start(t)
-	b.typed(t, b.fitter, fit, "hello", "flags=none", "complaints=none", "surface=road", "week_kind.1=easy", "week_ground.1=road", "week_km.1=28", "mass_kg=70")
-	b.typed(t, b.fitter, fit, "feet", "length_mm.left.1=262", "length_mm.left.2=263", "length_mm.right.1=261", "length_mm.right.2=261", "ball_mm.left.1=100", "ball_mm.left.2=100")
+	b.typed(t, b.fitter, fit, "hello", "flags=none", "complaints=none", "surface=road", "week_kind.1=easy", "week_ground.1=road",
+		"week_km.1=28", "mass_kg=70")
+	b.typed(t, b.fitter, fit, "feet", "length_mm.left.1=262", "length_mm.left.2=263", "length_mm.right.1=261", "length_mm.right.2=261",
+		"ball_mm.left.1=100", "ball_mm.left.2=100")
 	return fit
 }
 
@@ -269,7 +272,8 @@ func TestAnotherShopSeesNothing(t *testing.T) {
 	runner := b.load(t, fit).Runner.ID
 	pair, err := b.Wardrobe.Choose(ctx, b.fitter, fit, wardrobe.Sale{Model: "norrbeck-skua-4-men", Reason: ""})
 	must(t, err)
-	run, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pair, On: "2026-11-24", KM: ptr(5.0), Ground: term.GroundRoad, Kind: term.Easy})
+	run, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pair, On: "2026-11-24", KM: ptr(5.0), Ground: term.GroundRoad,
+		Kind: term.Easy})
 	must(t, err)
 	f, k := found("mass_kg")
 	saved := b.typed(t, b.fitter, fit, "hello", "mass_kg=71")
@@ -313,10 +317,12 @@ func TestClosedFitStays(t *testing.T) {
 	fit := b.ready(t)
 	must(t, b.Visits.Close(ctx, b.fitter, fit))
 	f, k := found("mass_kg")
-	if _, err := b.Visits.Record(ctx, b.fitter, fit, visit.Page{}, []record.Value{{Key: k, Decl: f, Number: 80}}); !errors.Is(err, app.ErrClosed) {
+	if _, err := b.Visits.Record(ctx, b.fitter, fit, visit.Page{}, []record.Value{{Key: k, Decl: f, Number: 80}}); !errors.Is(err,
+		app.ErrClosed) {
 		t.Errorf("a closed fit is changed: %v", err)
 	}
-	if _, err := b.Wardrobe.Choose(ctx, b.fitter, fit, wardrobe.Sale{Model: "norrbeck-skua-4-men", Reason: ""}); !errors.Is(err, app.ErrClosed) {
+	if _, err := b.Wardrobe.Choose(ctx, b.fitter, fit, wardrobe.Sale{Model: "norrbeck-skua-4-men", Reason: ""}); !errors.Is(err,
+		app.ErrClosed) {
 		t.Errorf("a pair is chosen in a closed fit: %v", err)
 	}
 	must(t, b.Visits.Reopen(ctx, b.fitter, fit))
@@ -381,14 +387,16 @@ func TestChoosingAndTakingBack(t *testing.T) {
 		t.Errorf("sent twice: pairs %d and %d, stock from %d to %d", pair, again, before, stock())
 	}
 	d, basis := b.load(t, fit).Choice()
-	if d == nil || basis.PairID != pair || basis.Settings != record.Shipped() || basis.Ranked.Size.UK != best.Size.UK || basis.Support.Level == nil {
+	if d == nil || basis.PairID != pair || basis.Settings != record.Shipped() || basis.Ranked.Size.UK != best.Size.UK ||
+		basis.Support.Level == nil {
 		t.Errorf("%+v %+v", d, basis)
 	}
 	if _, err := b.Wardrobe.Choose(ctx, b.fitter, fit, wardrobe.Sale{Model: "no-such-model", Reason: ""}); err == nil {
 		t.Error("a model that is not there is chosen")
 	}
 	runner := b.load(t, fit).Runner.ID
-	run, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pair, On: "2026-11-24", KM: ptr(5.0), Ground: term.GroundRoad, Kind: term.Easy})
+	run, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pair, On: "2026-11-24", KM: ptr(5.0), Ground: term.GroundRoad,
+		Kind: term.Easy})
 	must(t, err)
 	if _, ok := fault.As(b.Wardrobe.TakeBack(ctx, b.fitter, fit)); !ok {
 		t.Error("a pair that was run in is taken back")
@@ -412,7 +420,8 @@ func TestRuns(t *testing.T) {
 	runner := b.load(t, fit).Runner.ID
 	good := runlog.Typed{PairID: pair, On: "2026-11-24", KM: ptr(10.0), Ground: term.GroundRoad, Kind: term.Easy}
 	for field, change := range map[string]func(*runlog.Typed){
-		"pair": func(r *runlog.Typed) { r.PairID = 999 }, "on": func(r *runlog.Typed) { r.On = "2026-11-25" }, "km": func(r *runlog.Typed) { r.KM = ptr(0.0) },
+		"pair": func(r *runlog.Typed) { r.PairID = 999 }, "on": func(r *runlog.Typed) { r.On = "2026-11-25" },
+		"km":     func(r *runlog.Typed) { r.KM = ptr(0.0) },
 		"ground": func(r *runlog.Typed) { r.Ground = "lava" }, "kind": func(r *runlog.Typed) { r.Kind = term.Gym },
 	} {
 		r := good
@@ -491,7 +500,8 @@ func TestSignIn(t *testing.T) {
 	if _, err := b.People.SignIn(ctx, "nobody", "x", "10.0.0.1"); err != people.ErrSignIn {
 		t.Errorf("an unknown login: %v", err)
 	}
-	for field, bad := range map[string][3]string{"name": {"", "abcd", "a long password"}, "login": {"A", "ab", "a long password"}, "password": {"A", "abcd", "short"}} {
+	for field, bad := range map[string][3]string{"name": {"", "abcd", "a long password"}, "login": {"A", "ab", "a long password"},
+		"password": {"A", "abcd", "short"}} {
 		_, err := b.People.AddUser(ctx, b.owner.ShopID, bad[0], bad[1], bad[2], app.Fitter)
 		if l, ok := fault.As(err); !ok || l[0].Field != field {
 			t.Errorf("%v, want a fault at %s", err, field)

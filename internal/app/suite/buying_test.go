@@ -101,7 +101,8 @@ func TestBuyingPages(t *testing.T) {
 		}
 		var values []string
 		for k, n := range rows {
-			values = append(values, fmt.Sprintf("(%d, %d, %d, 'D', '%s', %d)", b.fitter.ShopID, k[0], k[1], b.now.AddDate(0, 0, k[2]).Format(time.DateOnly), n))
+			values = append(values, fmt.Sprintf("(%d, %d, %d, 'D', '%s', %d)", b.fitter.ShopID, k[0], k[1],
+				b.now.AddDate(0, 0, k[2]).Format(time.DateOnly), n))
 		}
 		for some := range slices.Chunk(values, 1000) {
 			must(t, exec(b, "INSERT INTO buying (shop_id, model_id, uk_half, width, on_day, pairs) VALUES "+strings.Join(some, ", ")))
@@ -120,7 +121,8 @@ func TestBuyingPages(t *testing.T) {
 		var all []string
 		for k, w := range want {
 			m := cat.ByID(uint64(k.model))
-			all = append(all, fmt.Sprintf("%s %d %s %s", b.now.AddDate(0, 0, w.first).Format(time.DateOnly), w.pairs, m.ID, m.Label(foot.Figure(k.half)/2, "D")))
+			all = append(all, fmt.Sprintf("%s %d %s %s", b.now.AddDate(0, 0, w.first).Format(time.DateOnly), w.pairs, m.ID,
+				m.Label(foot.Figure(k.half)/2, "D")))
 		}
 		if !slices.IsSortedFunc(got, func(a, b string) int { return strings.Compare(a[:10], b[:10]) }) {
 			t.Errorf("%+v: not in the order of days", c)
@@ -137,8 +139,9 @@ func TestBuyingPages(t *testing.T) {
 func (b *bench) ran(t *testing.T, runner, pair uint64, km float64) {
 	t.Helper()
 	for i := range 10 {
-		_, err := b.Runs.Add(context.Background(), b.fitter, runner, runlog.Typed{PairID: pair, On: b.now.AddDate(0, 0, -5*i-1).Format(time.DateOnly),
-			KM: ptr(km / 10), Ground: term.GroundRoad, Kind: term.Easy})
+		_, err := b.Runs.Add(context.Background(), b.fitter, runner,
+			runlog.Typed{PairID: pair, On: b.now.AddDate(0, 0, -5*i-1).Format(time.DateOnly),
+				KM: ptr(km / 10), Ground: term.GroundRoad, Kind: term.Easy})
 		must(t, err)
 	}
 }

@@ -31,7 +31,8 @@ func TestRubs(t *testing.T) {
 	if k.RoomMM == nil || *k.RoomMM > 12 || k.BallMM == nil || *k.BallMM > 2 || k.LeastMM != 12 || k.Diabetes || k.HeelSlips {
 		t.Errorf("%+v room %v ball %v", k, *k.RoomMM, *k.BallMM)
 	}
-	must(t, b.Wardrobe.AddRub(ctx, b.fitter, runner, record.RubReport{PairID: pair, Side: term.Left, Place: "toe_tips", When: "downhill", Cause: "The shoe is short", Tried: "A half size up."}))
+	must(t, b.Wardrobe.AddRub(ctx, b.fitter, runner, record.RubReport{PairID: pair, Side: term.Left, Place: "toe_tips", When: "downhill",
+		Cause: "The shoe is short", Tried: "A half size up."}))
 	rubs := b.load(t, fit).Runner.Rubs
 	if len(rubs) != 1 || rubs[0].Place != "toe_tips" || rubs[0].Helped != "" {
 		t.Fatalf("%+v", rubs)
@@ -48,7 +49,8 @@ func TestRubs(t *testing.T) {
 	if err != nil || len(told) != 1 || told[0].Told != 1 || told[0].Pairs != 1 {
 		t.Errorf("%+v %v", told, err)
 	}
-	for field, r := range map[string]record.RubReport{"rub_pair": {PairID: 999, Place: "heel"}, "rub_place": {PairID: pair, Place: "ear"}, "rub_side": {PairID: pair, Place: "heel", Side: "middle"}, "rub_when": {PairID: pair, Place: "heel", When: "never"}} {
+	for field, r := range map[string]record.RubReport{"rub_pair": {PairID: 999, Place: "heel"}, "rub_place": {PairID: pair, Place: "ear"},
+		"rub_side": {PairID: pair, Place: "heel", Side: "middle"}, "rub_when": {PairID: pair, Place: "heel", When: "never"}} {
 		if l, ok := fault.As(b.Wardrobe.AddRub(ctx, b.fitter, runner, r)); !ok || l[0].Field != field {
 			t.Errorf("%s: %v", field, l)
 		}
@@ -94,7 +96,8 @@ func TestChangeOver(t *testing.T) {
 		t.Errorf("the calendar does not hold the plan: %v %.400s", err, text)
 	}
 	b.typed(t, b.fitter, fit, "hello", "flags=child_growing")
-	if due, _, err := b.Due.Due(ctx, b.fitter, due.Filter{Until: b.now.AddDate(0, 4, 0), Kind: record.DueMeasure}, 1); err != nil || len(due) != 1 || due[0].On.Before(b.now.AddDate(0, 2, 25)) {
+	if due, _, err := b.Due.Due(ctx, b.fitter, due.Filter{Until: b.now.AddDate(0, 4, 0), Kind: record.DueMeasure}, 1); err != nil ||
+		len(due) != 1 || due[0].On.Before(b.now.AddDate(0, 2, 25)) {
 		t.Errorf("growing feet: %+v %v", due, err)
 	}
 	b.now = b.now.AddDate(0, 0, 7)
@@ -112,18 +115,24 @@ func TestChangeOver(t *testing.T) {
 		err   error
 		field string
 	}{
-		"no pair":     {b.Wardrobe.ChangeOver(ctx, b.fitter, runner, wardrobe.ChangeAsked{From: 999, To: bare, WeeklyKM: 30, Start: start}), "change_from"},
-		"the same":    {b.Wardrobe.ChangeOver(ctx, b.fitter, runner, wardrobe.ChangeAsked{From: old, To: old, WeeklyKM: 30, Start: start}), "change_to"},
-		"no need":     {b.Wardrobe.ChangeOver(ctx, b.fitter, runner, wardrobe.ChangeAsked{From: old, To: near, WeeklyKM: 30, Start: start}), "change_to"},
-		"no km":       {b.Wardrobe.ChangeOver(ctx, b.fitter, runner, wardrobe.ChangeAsked{From: old, To: bare, WeeklyKM: 0, Start: start}), "change_km"},
-		"years ahead": {b.Wardrobe.ChangeOver(ctx, b.fitter, runner, wardrobe.ChangeAsked{From: old, To: bare, WeeklyKM: 30, Start: "2099-01-01"}), "change_start"},
+		"no pair": {b.Wardrobe.ChangeOver(ctx, b.fitter, runner, wardrobe.ChangeAsked{From: 999, To: bare, WeeklyKM: 30, Start: start}),
+			"change_from"},
+		"the same": {b.Wardrobe.ChangeOver(ctx, b.fitter, runner, wardrobe.ChangeAsked{From: old, To: old, WeeklyKM: 30, Start: start}),
+			"change_to"},
+		"no need": {b.Wardrobe.ChangeOver(ctx, b.fitter, runner, wardrobe.ChangeAsked{From: old, To: near, WeeklyKM: 30, Start: start}),
+			"change_to"},
+		"no km": {b.Wardrobe.ChangeOver(ctx, b.fitter, runner, wardrobe.ChangeAsked{From: old, To: bare, WeeklyKM: 0, Start: start}),
+			"change_km"},
+		"years ahead": {b.Wardrobe.ChangeOver(ctx, b.fitter, runner, wardrobe.ChangeAsked{From: old, To: bare, WeeklyKM: 30,
+			Start: "2099-01-01"}), "change_start"},
 	} {
 		if l, ok := fault.As(x.err); !ok || l[0].Field != x.field {
 			t.Errorf("%s: %v", name, x.err)
 		}
 	}
 	b.typed(t, b.fitter, fit, "hello", "complaints=some", "complaint_place.1=achilles", "complaint_side.1=left", "complaint_months.1=2")
-	if l, ok := fault.As(b.Wardrobe.ChangeOver(ctx, b.fitter, runner, wardrobe.ChangeAsked{From: old, To: bare, WeeklyKM: 30, Start: start})); !ok || l[0].Field != "change_to" {
+	if l, ok := fault.As(b.Wardrobe.ChangeOver(ctx, b.fitter, runner, wardrobe.ChangeAsked{From: old, To: bare, WeeklyKM: 30,
+		Start: start})); !ok || l[0].Field != "change_to" {
 		t.Errorf("with a fresh Achilles complaint: %v", l)
 	}
 	if err := b.Wardrobe.ReportSore(ctx, b.other, runner, c.ID, care.Report{Week: 1}); !errors.Is(err, app.ErrNotFound) {

@@ -33,7 +33,8 @@ func TestHealthAnswersNeedConsent(t *testing.T) {
 	ctx := context.Background()
 	told := func(fit uint64) {
 		t.Helper()
-		b.typed(t, b.fitter, fit, "hello", "flags=prescribed_orthotic", "treated=yes", "complaints=some", "complaint_place.1=shin", "complaint_side.1=left", "complaint_months.1=2", "complaint_when.1=after")
+		b.typed(t, b.fitter, fit, "hello", "flags=prescribed_orthotic", "treated=yes", "complaints=some", "complaint_place.1=shin",
+			"complaint_side.1=left", "complaint_months.1=2", "complaint_when.1=after")
 	}
 	holds := func(fit uint64, want bool) {
 		t.Helper()
@@ -79,7 +80,8 @@ func TestHealthAnswersNeedConsent(t *testing.T) {
 	must(t, b.Transfer.SetConsents(ctx, b.fitter, runner, map[string]string{record.HealthConsent: record.ConsentUntilWithdrawn}))
 	must(t, b.Transfer.SetConsents(ctx, b.fitter, runner, map[string]string{record.HealthConsent: record.ConsentWithdrawn}))
 	holds(again, false)
-	if c := b.load(t, again).Runner.Consents[record.HealthConsent]; c.Answer != record.ConsentWithdrawn || c.Maker == "" || !c.MadeAt.Equal(b.now.UTC().Truncate(time.Microsecond)) {
+	if c := b.load(t, again).Runner.Consents[record.HealthConsent]; c.Answer != record.ConsentWithdrawn || c.Maker == "" ||
+		!c.MadeAt.Equal(b.now.UTC().Truncate(time.Microsecond)) {
 		t.Errorf("%+v", c)
 	}
 }
@@ -110,7 +112,8 @@ func TestDecisionsForgetHealth(t *testing.T) {
 			t.Errorf("the choice's basis still tells of %s: %s", word, data)
 		}
 	}
-	if after.Ranked.Size.Label != before.Ranked.Size.Label || after.Price != before.Price || after.Settings != before.Settings || *after.Support.Level != *before.Support.Level {
+	if after.Ranked.Size.Label != before.Ranked.Size.Label || after.Price != before.Price || after.Settings != before.Settings ||
+		*after.Support.Level != *before.Support.Level {
 		t.Errorf("the rest of the choice changed: %+v", after)
 	}
 	if d := f.Overruled(); strings.Contains(d.Reason, "numbness") {
@@ -124,7 +127,8 @@ func TestConsentRefused(t *testing.T) {
 	fit := b.ready(t)
 	runner := b.load(t, fit).Runner.ID
 	faultAt(t, b.Transfer.SetConsents(ctx, b.fitter, runner, map[string]string{"shoe": "yes"}), "kind", "film or health")
-	faultAt(t, b.Transfer.SetConsents(ctx, b.fitter, runner, map[string]string{record.FilmConsent: "year"}), record.FilmConsent, "allowed is one of yes, no")
+	faultAt(t, b.Transfer.SetConsents(ctx, b.fitter, runner, map[string]string{record.FilmConsent: "year"}), record.FilmConsent,
+		"allowed is one of yes, no")
 	if err := b.Transfer.SetConsents(ctx, b.other, runner, map[string]string{record.FilmConsent: "yes"}); !errors.Is(err, app.ErrNotFound) {
 		t.Errorf("another shop's runner: %v", err)
 	}
@@ -142,7 +146,8 @@ func TestStillSo(t *testing.T) {
 	b := newBench(t)
 	ctx := context.Background()
 	first := b.ready(t)
-	b.typed(t, b.fitter, first, "hello", "complaints=some", "complaint_place.1=calf", "complaint_months.1=3", "race_km=21.1", "race_on="+b.now.AddDate(0, 0, 30).Format(time.DateOnly), "goals=faster,race", "budget=150")
+	b.typed(t, b.fitter, first, "hello", "complaints=some", "complaint_place.1=calf", "complaint_months.1=3", "race_km=21.1",
+		"race_on="+b.now.AddDate(0, 0, 30).Format(time.DateOnly), "goals=faster,race", "budget=150")
 	runner := b.load(t, first).Runner.ID
 	b.now = b.now.AddDate(0, 0, 100)
 	second, err := b.Visits.Start(ctx, b.fitter, record.Runner{ID: runner})
@@ -154,7 +159,8 @@ func TestStillSo(t *testing.T) {
 	for _, q := range fit.StillAsked(last) {
 		asked[q.Name] = q.Words
 	}
-	for name, want := range map[string]string{"complaints": "some, calf 6 months ago", "surface": "road", "week_kind": "easy road 28 km", "goals": "faster, race", "mass_kg": "70 kg", "budget": "150 EUR"} {
+	for name, want := range map[string]string{"complaints": "some, calf 6 months ago", "surface": "road", "week_kind": "easy road 28 km",
+		"goals": "faster, race", "mass_kg": "70 kg", "budget": "150 EUR"} {
 		if asked[name] != want {
 			t.Errorf("%s: %q, want %q", name, asked[name], want)
 		}
@@ -195,7 +201,8 @@ func TestClosedFitKeepsItsSettings(t *testing.T) {
 	before, err := b.load(t, fit).Support()
 	must(t, err)
 	b.now = b.now.Add(time.Hour)
-	must(t, b.People.ChangeSettings(ctx, b.owner, map[string]string{"lead_school": "natural_foot", "feet.repeat_mm": "0,5", "wear.fixed_km": "700"}))
+	must(t, b.People.ChangeSettings(ctx, b.owner, map[string]string{"lead_school": "natural_foot", "feet.repeat_mm": "0,5",
+		"wear.fixed_km": "700"}))
 	f := b.load(t, fit)
 	if after, err := f.Support(); err != nil || after.Lead != before.Lead || f.House().RepeatMM != 3 || f.Shop.Settings.House.RepeatMM != 0.5 {
 		t.Errorf("%+v %v", after, err)
@@ -203,7 +210,8 @@ func TestClosedFitKeepsItsSettings(t *testing.T) {
 	if f.Reading(record.LengthMeasure, term.Left).NeedsThird {
 		t.Error("a closed fit's readings are held against today's value")
 	}
-	if got := f.Shop.Settings.ChangedSince(f.Settings); len(got) != 3 || !strings.Contains(strings.Join(got, "; "), "Two readings agree within: 3 mm then, 0.5 now") {
+	if got := f.Shop.Settings.ChangedSince(f.Settings); len(got) != 3 || !strings.Contains(strings.Join(got, "; "),
+		"Two readings agree within: 3 mm then, 0.5 now") {
 		t.Errorf("%q", got)
 	}
 	must(t, b.Visits.Reopen(ctx, b.fitter, fit))
@@ -211,7 +219,8 @@ func TestClosedFitKeepsItsSettings(t *testing.T) {
 		t.Error("an open fit does not go by today's settings")
 	}
 	for name, bad := range map[string]map[string]string{
-		"feet.repeat_mm": {"feet.repeat_mm": "three"}, "feet.ball_share": {"feet.ball_share": "7"}, "gait.mild_from": {"gait.mild_from": "2"}, "room.finger_high": {"room.finger_high": "12"},
+		"feet.repeat_mm": {"feet.repeat_mm": "three"}, "feet.ball_share": {"feet.ball_share": "7"}, "gait.mild_from": {"gait.mild_from": "2"},
+		"room.finger_high": {"room.finger_high": "12"},
 	} {
 		faultAt(t, b.People.ChangeSettings(ctx, b.owner, bad), name, "allowed is")
 	}
@@ -227,9 +236,11 @@ func TestCameIn(t *testing.T) {
 	must(t, err)
 	m := c.Models[0]
 	runner := b.load(t, fit).Runner.ID
-	pair, err := b.Wardrobe.Add(ctx, b.fitter, runner, wardrobe.Owned{Code: m.ID, UK: m.SizesUK[0], Since: b.now.AddDate(0, -4, 0).Format(time.DateOnly)})
+	pair, err := b.Wardrobe.Add(ctx, b.fitter, runner, wardrobe.Owned{Code: m.ID, UK: m.SizesUK[0],
+		Since: b.now.AddDate(0, -4, 0).Format(time.DateOnly)})
 	must(t, err)
-	_, err = b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pair, On: b.now.AddDate(0, -1, 0).Format(time.DateOnly), KM: ptr(200.0), Ground: term.GroundRoad, Kind: term.Easy})
+	_, err = b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pair, On: b.now.AddDate(0, -1, 0).Format(time.DateOnly), KM: ptr(200.0),
+		Ground: term.GroundRoad, Kind: term.Easy})
 	must(t, err)
 	worn := func() record.Worn {
 		t.Helper()
@@ -258,7 +269,8 @@ func TestCameIn(t *testing.T) {
 	}
 	after := worn()
 	if len(after.Pair.Looks) != 1 || after.Wear.RemainingKM.P50 >= before.Wear.RemainingKM.P50 {
-		t.Errorf("a sole that is three quarters gone moved the forecast from %g to %g km", before.Wear.RemainingKM.P50, after.Wear.RemainingKM.P50)
+		t.Errorf("a sole that is three quarters gone moved the forecast from %g to %g km", before.Wear.RemainingKM.P50,
+			after.Wear.RemainingKM.P50)
 	}
 	_, err = b.Visits.SetCameIn(ctx, b.fitter, fit, 0)
 	must(t, err)

@@ -114,9 +114,11 @@ func TestFilmsAsEvidence(t *testing.T) {
 		case gait.Side:
 			s = &gait.SideReading{StrikeDeg: &gait.Stat{Mean: &deg, SD: &sd, N: 8}, Strike: gait.StrikeOf(deg)}
 		}
-		data, err := json.Marshal(gait.Answer{Schema: gait.AnswerSchema, View: v, Gait: m, Shod: shod, Sides: map[term.Side]*gait.SideReading{term.Left: s}})
+		data, err := json.Marshal(gait.Answer{Schema: gait.AnswerSchema, View: v, Gait: m, Shod: shod,
+			Sides: map[term.Side]*gait.SideReading{term.Left: s}})
 		must(t, err)
-		_, err = b.Visits.Record(ctx, b.fitter, fit, visit.Page{}, []record.Value{{Key: record.FilmRead.Key(number), Decl: record.FilmRead.Decl, Text: string(data)}})
+		_, err = b.Visits.Record(ctx, b.fitter, fit, visit.Page{},
+			[]record.Value{{Key: record.FilmRead.Key(number), Decl: record.FilmRead.Decl, Text: string(data)}})
 		must(t, err)
 	}
 	source := func() (term.Source, support.BandProbability) {

@@ -72,7 +72,8 @@ func TestImport(t *testing.T) {
 	after, err := b.Shelf.Catalogue(ctx, b.fitter)
 	must(t, err)
 	got := after.ByCode(m.ID)
-	if len(after.Models) != len(before.Models)+1 || got.WeightG != m.WeightG || fmt.Sprint(got.Stock) != fmt.Sprint(before.Models[0].Stock) || after.ByCode("brand-new").Notes != "=1+1" {
+	if len(after.Models) != len(before.Models)+1 || got.WeightG != m.WeightG || fmt.Sprint(got.Stock) != fmt.Sprint(before.Models[0].Stock) ||
+		after.ByCode("brand-new").Notes != "=1+1" {
 		t.Errorf("%+v", got)
 	}
 	if changed := catalogue.Changed(&before.Models[3], after.ByCode(before.Models[3].ID)); len(changed) > 0 {
@@ -178,7 +179,8 @@ func TestCatalogueFollowsChanges(t *testing.T) {
 	must(t, err)
 	three, err := b.Shelf.Catalogue(ctx, b.fitter)
 	must(t, err)
-	if three == one || three.ByCode(r.Model).StockOf(r.Size.Figure, r.Size.Width) != r.Size.Stock-1 || one.ByCode(r.Model).StockOf(r.Size.Figure, r.Size.Width) != r.Size.Stock {
+	if three == one || three.ByCode(r.Model).StockOf(r.Size.Figure, r.Size.Width) != r.Size.Stock-1 ||
+		one.ByCode(r.Model).StockOf(r.Size.Figure, r.Size.Width) != r.Size.Stock {
 		t.Error("the shelf does not follow a sale, or what was loaded before changed under its reader")
 	}
 	if len(three.Models) != len(one.Models) || three.RowID(r.Model) != one.RowID(r.Model) {

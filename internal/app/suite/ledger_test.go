@@ -121,7 +121,8 @@ func TestKilometresStayUnderConcurrency(t *testing.T) {
 				case 0, 1: // a run put down, and sometimes its form sent twice
 					km := float64(300+r.IntN(20000)) / 1000
 					at := by(who, rand.Text())
-					run := runlog.Typed{PairID: pairs[r.IntN(3)], On: b.now.AddDate(0, 0, -30-w).Format(time.DateOnly), Start: fmt.Sprintf("%02d:%02d", n, w), KM: &km, Ground: term.GroundRoad, Kind: term.Easy}
+					run := runlog.Typed{PairID: pairs[r.IntN(3)], On: b.now.AddDate(0, 0, -30-w).Format(time.DateOnly),
+						Start: fmt.Sprintf("%02d:%02d", n, w), KM: &km, Ground: term.GroundRoad, Kind: term.Easy}
 					for range 1 + r.IntN(2) {
 						if _, err := s.Runs.Add(ctx, at, runner, run); !refused(t, "add", err) {
 							told.ran(fmt.Sprintf("%d by hand, by %d", n, w), km)
@@ -197,14 +198,17 @@ func TestCheckFindsDrift(t *testing.T) {
 	ctx := context.Background()
 	runner := b.load(t, b.ready(t)).Runner.ID
 	pair := b.owned(t, runner, "norrbeck-skua-4-men", 200)
-	run, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pair, On: "2026-11-20", Start: "07:00", KM: ptr(10.0), Ground: term.GroundRoad, Kind: term.Easy})
+	run, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pair, On: "2026-11-20", Start: "07:00", KM: ptr(10.0),
+		Ground: term.GroundRoad, Kind: term.Easy})
 	must(t, err)
 	must(t, b.Runs.Split(ctx, b.fitter, runner, run, 3, pair, term.Intervals))
 	b.sums(t)
 	for name, do := range map[string]string{
 		"a whole beside its parts": fmt.Sprintf("UPDATE runs SET withdrawn_at = NULL, withdrawn_by = NULL WHERE id = %d", run),
 		"parts that grew":          "UPDATE runs SET km = km + 1 WHERE split_from IS NOT NULL ORDER BY id LIMIT 1",
-		"a run twice":              "INSERT INTO runs (shop_id, runner_id, pair_id, run_on, km, ground, kind, wet, started_at, how, made_by, made_at) SELECT shop_id, runner_id, pair_id, '2026-11-21', 8, ground, kind, wet, '2026-11-21 06:00:00', how, made_by, made_at FROM runs, (SELECT 1 UNION SELECT 2) n WHERE id = " + fmt.Sprint(run),
+		"a run twice": "INSERT INTO runs (shop_id, runner_id, pair_id, run_on, km, ground, kind, wet, started_at, how, made_by, " +
+			"made_at) SELECT shop_id, runner_id, pair_id, '2026-11-21', 8, ground, kind, wet, '2026-11-21 06:00:00', how, made_by, made_at FROM " +
+			"runs, (SELECT 1 UNION SELECT 2) n WHERE id = " + fmt.Sprint(run),
 	} {
 		_, err := b.store.DB.Exec("CREATE TABLE IF NOT EXISTS runs_kept AS SELECT * FROM runs")
 		must(t, err)
@@ -213,7 +217,8 @@ func TestCheckFindsDrift(t *testing.T) {
 		if _, drifts, err := b.Runs.Check(ctx, b.fitter.ShopID); err != nil || len(drifts) == 0 {
 			t.Errorf("%s: %v %v", name, drifts, err)
 		}
-		for _, back := range []string{"SET FOREIGN_KEY_CHECKS = 0", "DELETE FROM runs", "INSERT INTO runs SELECT * FROM runs_kept", "SET FOREIGN_KEY_CHECKS = 1"} {
+		for _, back := range []string{"SET FOREIGN_KEY_CHECKS = 0", "DELETE FROM runs", "INSERT INTO runs SELECT * FROM runs_kept",
+			"SET FOREIGN_KEY_CHECKS = 1"} {
 			if _, err := b.store.DB.Exec(back); err != nil {
 				t.Fatalf("%s: %v", back, err)
 			}
@@ -229,7 +234,8 @@ func TestPartsOfTwoPartings(t *testing.T) {
 	ctx := context.Background()
 	fit := b.ready(t)
 	runner := b.load(t, fit).Runner.ID
-	run, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{On: "2026-11-20", Start: "07:00", KM: ptr(8.0), Ground: term.GroundRoad, Kind: term.Easy})
+	run, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{On: "2026-11-20", Start: "07:00", KM: ptr(8.0), Ground: term.GroundRoad,
+		Kind: term.Easy})
 	must(t, err)
 	must(t, b.Runs.Split(ctx, b.fitter, runner, run, 3, 0, term.Intervals))
 	first, _ := rows(t, b.store, runner)

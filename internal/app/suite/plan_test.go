@@ -38,7 +38,8 @@ func TestLayOut(t *testing.T) {
 			if kind != term.Gym {
 				told += km
 			}
-			typed = append(typed, fmt.Sprintf("week_kind.%d=%s", row, kind), fmt.Sprintf("week_ground.%d=road", row), fmt.Sprintf("week_km.%d=%g", row, km))
+			typed = append(typed, fmt.Sprintf("week_kind.%d=%s", row, kind), fmt.Sprintf("week_ground.%d=road", row),
+				fmt.Sprintf("week_km.%d=%g", row, km))
 		}
 		b.typed(t, b.fitter, fit, "hello", typed...)
 		_, err := b.Visits.LayOut(ctx, b.fitter, fit, record.WeekA)
@@ -74,7 +75,8 @@ func TestPlanWeek(t *testing.T) {
 	runner := b.load(t, fit).Runner.ID
 	_, err = b.Wardrobe.Add(ctx, b.fitter, runner, wardrobe.Owned{Code: best, UK: 8, Since: b.now.Format("2006-01-02")})
 	must(t, err)
-	b.typed(t, b.fitter, fit, "rotation", "plan_day.1=tue", "plan_km.1=8", "plan_kind.1=easy", "plan_ground.1=road", "plan_start.2=7:05", "plan_day.2=wed", "plan_km.2=9", "plan_kind.2=easy", "plan_day.3=fri")
+	b.typed(t, b.fitter, fit, "rotation", "plan_day.1=tue", "plan_km.1=8", "plan_kind.1=easy", "plan_ground.1=road", "plan_start.2=7:05",
+		"plan_day.2=wed", "plan_km.2=9", "plan_kind.2=easy", "plan_day.3=fri")
 	f := b.load(t, fit)
 	parts, half := f.Planned(record.WeekA)
 	if len(parts) != 2 || half != 1 || parts[0].Start != "18:30" || parts[1].Start != "07:05" || parts[1].Ground != term.GroundRoad {
@@ -124,7 +126,8 @@ func TestPlanWeek(t *testing.T) {
 	if len(poor.Turn.Buy) != 0 || len(more.Turn.Buy) == 0 || more.Turn.Spent > 50000 || more.Sums().CoveredKM <= poor.Sums().CoveredKM {
 		t.Errorf("more money buys nothing: %+v, then %+v", poor.Sums(), more.Sums())
 	}
-	for _, bad := range []string{"plan_start.1=25:00", "plan_start.1=18:60", "plan_start.1=noon", "plan_km.1=-3", "plan_day.1=someday", "plan_kind.1=gym", "plan_minutes.1=0", "plan_pairs=7", "plan_money=-1"} {
+	for _, bad := range []string{"plan_start.1=25:00", "plan_start.1=18:60", "plan_start.1=noon", "plan_km.1=-3", "plan_day.1=someday",
+		"plan_kind.1=gym", "plan_minutes.1=0", "plan_pairs=7", "plan_money=-1"} {
 		name, typed, _ := strings.Cut(bad, "=")
 		field, k, _ := record.InputAt("rotation", name)
 		var l fault.List
@@ -160,7 +163,8 @@ func TestBoardByHand(t *testing.T) {
 	if len(parts) != 4 || half != 0 || parts[0].Run != "run a" || parts[2].Run != "run a" || parts[3].Run != "run a" || parts[1].Run != "" {
 		t.Fatalf("%+v", parts)
 	}
-	if parts[0].KM+parts[2].KM+parts[3].KM != 10 || parts[2].Kind != term.Intervals || parts[2].Start != "18:45" || parts[2].Ground != term.GroundTrack {
+	if parts[0].KM+parts[2].KM+parts[3].KM != 10 || parts[2].Kind != term.Intervals || parts[2].Start != "18:45" ||
+		parts[2].Ground != term.GroundTrack {
 		t.Errorf("%+v", parts)
 	}
 	_, err = b.Visits.ResizeRun(ctx, b.fitter, fit, 2, 60)
@@ -187,19 +191,23 @@ func TestBoardByHand(t *testing.T) {
 			return err
 		},
 		"suit_why": func() error {
-			_, err := b.Visits.SetSuit(ctx, b.fitter, fit, visit.Suit{Model: "norrbeck-skua-4-men", Kind: term.Easy, Ground: term.GroundRoad, Value: ptr(0.2), Why: " "})
+			_, err := b.Visits.SetSuit(ctx, b.fitter, fit, visit.Suit{Model: "norrbeck-skua-4-men", Kind: term.Easy, Ground: term.GroundRoad,
+				Value: ptr(0.2), Why: " "})
 			return err
 		},
 		"suit_value": func() error {
-			_, err := b.Visits.SetSuit(ctx, b.fitter, fit, visit.Suit{Model: "norrbeck-skua-4-men", Kind: term.Easy, Ground: term.GroundRoad, Value: ptr(1.2), Why: "no reason"})
+			_, err := b.Visits.SetSuit(ctx, b.fitter, fit, visit.Suit{Model: "norrbeck-skua-4-men", Kind: term.Easy, Ground: term.GroundRoad,
+				Value: ptr(1.2), Why: "no reason"})
 			return err
 		},
 		"suit_model": func() error {
-			_, err := b.Visits.SetSuit(ctx, b.fitter, fit, visit.Suit{Model: "moon-boot", Kind: term.Easy, Ground: term.GroundRoad, Value: ptr(0.2), Why: "no reason"})
+			_, err := b.Visits.SetSuit(ctx, b.fitter, fit, visit.Suit{Model: "moon-boot", Kind: term.Easy, Ground: term.GroundRoad, Value: ptr(0.2),
+				Why: "no reason"})
 			return err
 		},
 		"suit_kind": func() error {
-			_, err := b.Visits.SetSuit(ctx, b.fitter, fit, visit.Suit{Model: "norrbeck-skua-4-men", Kind: term.Gym, Ground: term.GroundRoad, Value: ptr(0.2), Why: "no reason"})
+			_, err := b.Visits.SetSuit(ctx, b.fitter, fit, visit.Suit{Model: "norrbeck-skua-4-men", Kind: term.Gym, Ground: term.GroundRoad,
+				Value: ptr(0.2), Why: "no reason"})
 			return err
 		},
 	} {
@@ -227,7 +235,8 @@ func TestBoardMovesForecasts(t *testing.T) {
 	ctx := context.Background()
 	fit := b.ready(t)
 	runner := b.load(t, fit).Runner.ID
-	_, err := b.Wardrobe.Add(ctx, b.fitter, runner, wardrobe.Owned{Code: "Norrbeck Skua 4, men", UK: 8, Price: 14900, Since: b.now.Format("2006-01-02")})
+	_, err := b.Wardrobe.Add(ctx, b.fitter, runner, wardrobe.Owned{Code: "Norrbeck Skua 4, men", UK: 8, Price: 14900,
+		Since: b.now.Format("2006-01-02")})
 	must(t, err)
 	worn := func() []record.Worn {
 		t.Helper()
@@ -250,14 +259,16 @@ func TestBoardMovesForecasts(t *testing.T) {
 	if len(s.Ahead[0]) < 200 || s.Ahead[0][0] != 22 || s.Ahead[0][1] != 40 || s.Ahead[0][2] != 22 || !s.Board {
 		t.Errorf("A and B in turn: %v", s.Ahead[0][:3])
 	}
-	if f.WeekOn(f.StartedAt) != record.WeekA || f.WeekOn(f.StartedAt.AddDate(0, 0, 7)) != record.WeekB || f.WeekOn(f.StartedAt.AddDate(0, 0, -7)) != record.WeekB || f.WeekOn(f.StartedAt.AddDate(0, 0, 14)) != record.WeekA {
+	if f.WeekOn(f.StartedAt) != record.WeekA || f.WeekOn(f.StartedAt.AddDate(0, 0, 7)) != record.WeekB ||
+		f.WeekOn(f.StartedAt.AddDate(0, 0, -7)) != record.WeekB || f.WeekOn(f.StartedAt.AddDate(0, 0, 14)) != record.WeekA {
 		t.Error("weeks in turn")
 	}
 	if w := worn()[0]; w.Weekly < 30.9 || w.Weekly > 31.1 {
 		t.Errorf("the mean of 22 and 40 is %g", w.Weekly)
 	}
 	// What a fitter sets holds in the place of what is computed, and its reason is told.
-	_, err = b.Visits.SetSuit(ctx, b.fitter, fit, visit.Suit{Model: "norrbeck-skua-4-men", Kind: term.Easy, Ground: term.GroundRoad, Value: ptr(0.2), Why: "hurts on easy days"})
+	_, err = b.Visits.SetSuit(ctx, b.fitter, fit, visit.Suit{Model: "norrbeck-skua-4-men", Kind: term.Easy, Ground: term.GroundRoad,
+		Value: ptr(0.2), Why: "hurts on easy days"})
 	must(t, err)
 	f = b.load(t, fit)
 	if s, err := f.Serving(); err != nil || len(s.Ahead[0]) > 0 && s.Ahead[0][0] > 0 || s.Parts[0].All[0] != 0.2 {
@@ -266,7 +277,8 @@ func TestBoardMovesForecasts(t *testing.T) {
 	if set := f.SuitsSet(); len(set) != 1 || !strings.Contains(set[0].Why, "hurts on easy days (computed: 0.95)") {
 		t.Errorf("%+v", set)
 	}
-	_, err = b.Visits.SetSuit(ctx, b.fitter, fit, visit.Suit{Model: "norrbeck-skua-4-men", Kind: term.Easy, Ground: term.GroundRoad, Undo: true})
+	_, err = b.Visits.SetSuit(ctx, b.fitter, fit, visit.Suit{Model: "norrbeck-skua-4-men", Kind: term.Easy, Ground: term.GroundRoad,
+		Undo: true})
 	must(t, err)
 	if len(b.load(t, fit).SuitsSet()) != 0 {
 		t.Error("it is not taken back")
@@ -280,7 +292,8 @@ func TestVarietyAndPurchases(t *testing.T) {
 	ctx := context.Background()
 	fit := b.ready(t)
 	runner := b.load(t, fit).Runner.ID
-	_, err := b.Wardrobe.Add(ctx, b.fitter, runner, wardrobe.Owned{Code: "norrbeck-skua-3-men", UK: 8, Since: b.now.AddDate(0, -3, 0).Format("2006-01-02")})
+	_, err := b.Wardrobe.Add(ctx, b.fitter, runner, wardrobe.Owned{Code: "norrbeck-skua-3-men", UK: 8,
+		Since: b.now.AddDate(0, -3, 0).Format("2006-01-02")})
 	must(t, err)
 	b.week(t, fit, 1, "tue 18:30 20 easy road", "thu 18:30 20 easy road", "sat 18:30 20 easy road")
 	count := func(variety string) (seconds, daily int) {
@@ -307,7 +320,8 @@ func TestVarietyAndPurchases(t *testing.T) {
 	}
 	count("")
 	for i := range 20 { // theirs has its best days behind it
-		_, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: b.load(t, fit).Runner.Pairs[0].ID, On: b.now.AddDate(0, 0, -80+3*i).Format(time.DateOnly), KM: ptr(26.0), Ground: term.GroundRoad, Kind: term.Easy})
+		_, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: b.load(t, fit).Runner.Pairs[0].ID,
+			On: b.now.AddDate(0, 0, -80+3*i).Format(time.DateOnly), KM: ptr(26.0), Ground: term.GroundRoad, Kind: term.Easy})
 		must(t, err)
 	}
 	f := b.load(t, fit)
@@ -323,7 +337,8 @@ func TestVarietyAndPurchases(t *testing.T) {
 	if len(alone.Purchases) != 1 {
 		t.Fatalf("%+v", alone.Purchases)
 	}
-	if x := alone.Purchases[0]; x.Why != "after Norrbeck Skua 3" || x.Model.ID != "norrbeck-skua-4-men" || x.By < f.Today.Format(time.DateOnly) || x.By > f.Until().Format(time.DateOnly) || x.Out == "" {
+	if x := alone.Purchases[0]; x.Why != "after Norrbeck Skua 3" || x.Model.ID != "norrbeck-skua-4-men" ||
+		x.By < f.Today.Format(time.DateOnly) || x.By > f.Until().Format(time.DateOnly) || x.Out == "" {
 		t.Errorf("%+v", x)
 	}
 	owned := record.PairID(f.Runner.Pairs[0].ID)

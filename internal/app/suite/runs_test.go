@@ -30,7 +30,8 @@ import (
 // owned gives the runner a pair of a model since some days ago.
 func (b *bench) owned(t *testing.T, runner uint64, code string, daysAgo int) uint64 {
 	t.Helper()
-	id, err := b.Wardrobe.Add(context.Background(), b.fitter, runner, wardrobe.Owned{Code: code, UK: 8, Price: 14000, Since: b.now.AddDate(0, 0, -daysAgo).Format(time.DateOnly)})
+	id, err := b.Wardrobe.Add(context.Background(), b.fitter, runner, wardrobe.Owned{Code: code, UK: 8, Price: 14000,
+		Since: b.now.AddDate(0, 0, -daysAgo).Format(time.DateOnly)})
 	must(t, err)
 	return id
 }
@@ -137,7 +138,8 @@ func TestRunFiles(t *testing.T) {
 		t.Error("the file still waits")
 	}
 	loose := b.load(t, fit).Runner.Loose
-	if len(loose) != len(files) || loose[0].StartedAt.IsZero() || loose[0].Minutes == nil || loose[0].FileID == 0 || loose[0].How != runlog.ByGPX {
+	if len(loose) != len(files) || loose[0].StartedAt.IsZero() || loose[0].Minutes == nil || loose[0].FileID == 0 ||
+		loose[0].How != runlog.ByGPX {
 		t.Fatalf("%d, the first %+v", len(loose), loose[0])
 	}
 	name, data, err := b.Runs.File(ctx, b.fitter, runner, loose[0].FileID)
@@ -154,7 +156,8 @@ func TestRunFiles(t *testing.T) {
 	var table strings.Builder
 	table.WriteString("Date;Start;km\n")
 	for _, r := range loose {
-		fmt.Fprintf(&table, "%s;%s;%s\n", r.On.Format("02.01.2006"), r.StartedAt.Format("15:04"), strings.Replace(fmt.Sprintf("%.2f", r.KM), ".", ",", 1))
+		fmt.Fprintf(&table, "%s;%s;%s\n", r.On.Format("02.01.2006"), r.StartedAt.Format("15:04"), strings.Replace(fmt.Sprintf("%.2f", r.KM), ".",
+			",", 1))
 	}
 	b.read(t, runner, runlog.NamedFile{Name: "a.csv", Data: []byte(table.String())})
 	in := b.waiting(t, runner)
@@ -242,7 +245,8 @@ func TestRunFilesAtFault(t *testing.T) {
 		t.Error("no columns are settled")
 	}
 	for name, f := range map[string]runlog.NamedFile{
-		"an empty zip": zipped(t, nil), "a broken zip": {Name: "x.zip", Data: []byte("PK\x03\x04 no")}, "a picture": {Name: "x.png", Data: []byte("\x89PNG\r\n\x1a\n\x00\x00")}, "nothing": {Name: "x.gpx"},
+		"an empty zip": zipped(t, nil), "a broken zip": {Name: "x.zip", Data: []byte("PK\x03\x04 no")},
+		"a picture": {Name: "x.png", Data: []byte("\x89PNG\r\n\x1a\n\x00\x00")}, "nothing": {Name: "x.gpx"},
 	} {
 		if _, err := b.Runs.Send(ctx, b.fitter, runner, sending([]runlog.NamedFile{f})); err == nil {
 			t.Errorf("%s is read", name)
@@ -269,7 +273,9 @@ func TestSumsNeverDrift(t *testing.T) {
 	pairs := []uint64{0, b.owned(t, runner, "norrbeck-skua-4-men", 200), b.owned(t, runner, "norrbeck-skua-3-men", 200)}
 	all := func() []record.Run { return b.load(t, fit).Runner.AllRuns() }
 	for range 25 {
-		_, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pairs[r.IntN(3)], On: b.now.AddDate(0, 0, -r.IntN(150)).Format(time.DateOnly), KM: ptr(float64(300+r.IntN(20000)) / 1000), Ground: term.GroundRoad, Kind: term.Easy})
+		_, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pairs[r.IntN(3)],
+			On: b.now.AddDate(0, 0, -r.IntN(150)).Format(time.DateOnly), KM: ptr(float64(300+r.IntN(20000)) / 1000), Ground: term.GroundRoad,
+			Kind: term.Easy})
 		must(t, err)
 	}
 	sum := func() (metres int64) {
@@ -345,7 +351,8 @@ func TestRulesAndOffers(t *testing.T) {
 	trail := b.owned(t, runner, "quillon-godwit-4-men", 60)
 	add := func(daysAgo int, kind term.Kind, ground term.Ground, pair uint64) {
 		t.Helper()
-		_, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pair, On: b.now.AddDate(0, 0, -daysAgo).Format(time.DateOnly), Start: map[term.Ground]string{term.GroundRoad: "07:00", term.GroundTrail: "17:00"}[ground], KM: ptr(8.0), Ground: ground, Kind: kind})
+		_, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pair, On: b.now.AddDate(0, 0, -daysAgo).Format(time.DateOnly),
+			Start: map[term.Ground]string{term.GroundRoad: "07:00", term.GroundTrail: "17:00"}[ground], KM: ptr(8.0), Ground: ground, Kind: kind})
 		must(t, err)
 	}
 	where := func(pair uint64) int { return len(b.load(t, fit).Runner.Pair(pair).Runs) }
@@ -387,7 +394,8 @@ func TestRulesAndOffers(t *testing.T) {
 	if err := b.Runs.TakeRuleBack(ctx, b.fitter, runner, rules[0].ID); !errors.Is(err, app.ErrNotFound) {
 		t.Error(err)
 	}
-	for field, rule := range map[string]record.Rule{"rule_pair": {PairID: 9999}, "rule_second": {PairID: one, Second: one}, "rule_kind": {Kind: term.Gym, PairID: one}, "rule_ground": {Ground: "lava", PairID: one}} {
+	for field, rule := range map[string]record.Rule{"rule_pair": {PairID: 9999}, "rule_second": {PairID: one, Second: one},
+		"rule_kind": {Kind: term.Gym, PairID: one}, "rule_ground": {Ground: "lava", PairID: one}} {
 		if l, ok := fault.As(b.Runs.AddRule(ctx, b.fitter, runner, rule)); !ok || l[0].Field != field {
 			t.Errorf("%s: %v", field, l)
 		}
@@ -403,9 +411,11 @@ func TestLooksAndHistory(t *testing.T) {
 	runner := b.load(t, fit).Runner.ID
 	old, pair := b.owned(t, runner, "norrbeck-skua-3-men", 300), b.owned(t, runner, "norrbeck-skua-4-men", 100)
 	for i := range 12 {
-		_, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: old, On: b.now.AddDate(0, 0, -290+i).Format(time.DateOnly), KM: ptr(25.0), Ground: term.GroundRoad, Kind: term.Easy})
+		_, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: old, On: b.now.AddDate(0, 0, -290+i).Format(time.DateOnly),
+			KM: ptr(25.0), Ground: term.GroundRoad, Kind: term.Easy})
 		must(t, err)
-		_, err = b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pair, On: b.now.AddDate(0, 0, -90+i).Format(time.DateOnly), KM: ptr(20.0), Ground: term.GroundRoad, Kind: term.Easy})
+		_, err = b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pair, On: b.now.AddDate(0, 0, -90+i).Format(time.DateOnly),
+			KM: ptr(20.0), Ground: term.GroundRoad, Kind: term.Easy})
 		must(t, err)
 	}
 	worn := func() wear.Answer {
@@ -431,7 +441,9 @@ func TestLooksAndHistory(t *testing.T) {
 		t.Error("a pair that hurt is a history of wear")
 	}
 	now := worn().RemainingKM.P50
-	must(t, b.Wardrobe.AddLook(ctx, b.fitter, runner, pair, wardrobe.NewLook{Grades: map[string]map[term.Side]string{"tread": {term.Left: "3", term.Right: "1"}, "bounce": {term.Left: "3"}}, Causes: []string{"more_hills"}}))
+	must(t, b.Wardrobe.AddLook(ctx, b.fitter, runner, pair,
+		wardrobe.NewLook{Grades: map[string]map[term.Side]string{"tread": {term.Left: "3", term.Right: "1"}, "bounce": {term.Left: "3"}},
+			Causes: []string{"more_hills"}}))
 	if a := worn(); a.RemainingKM.P50 >= now {
 		t.Errorf("three quarters gone after 240 km leave %g of %g km", a.RemainingKM.P50, now)
 	}
@@ -463,7 +475,8 @@ func TestLooksAndHistory(t *testing.T) {
 	}
 	must(t, b.Wardrobe.SlowDown(ctx, b.fitter, runner, pair, true))
 	for field, err := range map[string]error{
-		"looked_on":       b.Wardrobe.AddLook(ctx, b.fitter, runner, pair, wardrobe.NewLook{On: b.now.AddDate(0, 0, 1).Format(time.DateOnly), Faults: []string{"upper_hole"}}),
+		"looked_on": b.Wardrobe.AddLook(ctx, b.fitter, runner, pair, wardrobe.NewLook{On: b.now.AddDate(0, 0, 1).Format(time.DateOnly),
+			Faults: []string{"upper_hole"}}),
 		"look_tread.left": b.Wardrobe.AddLook(ctx, b.fitter, runner, pair, wardrobe.NewLook{}),
 		"lifting_hours":   b.Wardrobe.AddLifting(ctx, b.fitter, runner, pair, -1),
 		"race_day":        b.Wardrobe.AddRace(ctx, b.fitter, runner, "", "2020-01-01", 10, 0),
@@ -478,8 +491,10 @@ func TestLooksAndHistory(t *testing.T) {
 		}
 	}
 	for name, err := range map[string]error{
-		"look": b.Wardrobe.AddLook(ctx, b.other, runner, pair, wardrobe.NewLook{Faults: []string{"upper_hole"}}), "lifting": b.Wardrobe.AddLifting(ctx, b.other, runner, pair, 1), "race": b.Wardrobe.AddRace(ctx, b.other, runner, "", race, 10, 0),
-		"slow": b.Wardrobe.SlowDown(ctx, b.other, runner, pair, false), "rule": b.Runs.TakeRuleBack(ctx, b.other, runner, 1), "take back": b.Wardrobe.TakeLookBack(ctx, b.other, runner, look.ID),
+		"look":    b.Wardrobe.AddLook(ctx, b.other, runner, pair, wardrobe.NewLook{Faults: []string{"upper_hole"}}),
+		"lifting": b.Wardrobe.AddLifting(ctx, b.other, runner, pair, 1), "race": b.Wardrobe.AddRace(ctx, b.other, runner, "", race, 10, 0),
+		"slow": b.Wardrobe.SlowDown(ctx, b.other, runner, pair, false), "rule": b.Runs.TakeRuleBack(ctx, b.other, runner, 1),
+		"take back": b.Wardrobe.TakeLookBack(ctx, b.other, runner, look.ID),
 	} {
 		if !errors.Is(err, app.ErrNotFound) {
 			t.Errorf("%s of another shop: %v", name, err)
@@ -496,7 +511,8 @@ func TestDueAndLinks(t *testing.T) {
 	runner := b.load(t, fit).Runner.ID
 	pair := b.owned(t, runner, "norrbeck-skua-3-men", 120)
 	for i := range 14 {
-		_, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pair, On: b.now.AddDate(0, 0, -100+i).Format(time.DateOnly), KM: ptr(30.0), Ground: term.GroundRoad, Kind: term.Easy})
+		_, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pair, On: b.now.AddDate(0, 0, -100+i).Format(time.DateOnly),
+			KM: ptr(30.0), Ground: term.GroundRoad, Kind: term.Easy})
 		must(t, err)
 	}
 	second := b.ready(t)
@@ -551,12 +567,14 @@ func TestDueAndLinks(t *testing.T) {
 	must(t, err)
 	all, err := b.Due.ShopCalendar(ctx, b.fitter)
 	must(t, err)
-	if !strings.HasPrefix(own, "BEGIN:VCALENDAR\r\n") || strings.Count(own, "BEGIN:VEVENT") >= strings.Count(all, "BEGIN:VEVENT") || strings.Contains(own, mine.Runner.Name) || !strings.Contains(all, mine.Runner.Name) {
+	if !strings.HasPrefix(own, "BEGIN:VCALENDAR\r\n") || strings.Count(own, "BEGIN:VEVENT") >= strings.Count(all, "BEGIN:VEVENT") ||
+		strings.Contains(own, mine.Runner.Name) || !strings.Contains(all, mine.Runner.Name) {
 		t.Errorf("own %s, all %s", own, all)
 	}
 	for name, c := range map[string]struct {
 		kind, secret string
-	}{"another kind": {people.ShopCalendarLink, secret}, "none": {people.RunnerLink, ""}, "a guess": {people.RunnerLink, secret[:len(secret)-1] + "A"}} {
+	}{"another kind": {people.ShopCalendarLink, secret}, "none": {people.RunnerLink, ""},
+		"a guess": {people.RunnerLink, secret[:len(secret)-1] + "A"}} {
 		if _, _, err := b.People.ByLink(ctx, c.kind, c.secret); !errors.Is(err, app.ErrNotFound) && secret[len(secret)-1] != 'A' {
 			t.Errorf("%s: %v", name, err)
 		}

@@ -27,7 +27,8 @@ import (
 // stock is how many pairs of a model are on the shelf, in all sizes.
 func (b *bench) stock(t *testing.T, code string) (n int) {
 	t.Helper()
-	must(t, b.store.DB.QueryRow("SELECT COALESCE(SUM(s.stock), 0) FROM model_sizes s JOIN models m ON m.id = s.model_id WHERE m.code = ? AND m.shop_id = ?", code, b.fitter.ShopID).Scan(&n))
+	must(t, b.store.DB.QueryRow("SELECT COALESCE(SUM(s.stock), 0) FROM model_sizes s JOIN models m ON m.id = s.model_id WHERE m.code = ? "+
+		"AND m.shop_id = ?", code, b.fitter.ShopID).Scan(&n))
 	return n
 }
 
@@ -74,7 +75,8 @@ func TestTakingBackAgainstARun(t *testing.T) {
 		var all sync.WaitGroup
 		var run, back error
 		all.Go(func() {
-			_, run = b.Runs.Add(ctx, by(b.fitter, rand.Text()), runner, runlog.Typed{PairID: pair, On: "2026-11-24", KM: ptr(5.0), Ground: term.GroundRoad, Kind: term.Easy})
+			_, run = b.Runs.Add(ctx, by(b.fitter, rand.Text()), runner, runlog.Typed{PairID: pair, On: "2026-11-24", KM: ptr(5.0),
+				Ground: term.GroundRoad, Kind: term.Easy})
 		})
 		all.Go(func() { back = b.Wardrobe.TakeBack(ctx, by(b.owner, rand.Text()), fit) })
 		all.Wait()
@@ -82,7 +84,8 @@ func TestTakingBackAgainstARun(t *testing.T) {
 		switch {
 		case run == nil && back == nil:
 			t.Fatal("both were done")
-		case run == nil && (len(f.Runner.Pairs) != 1 || len(f.Runner.Pairs[0].Runs) != 1), back == nil && (len(f.Runner.Pairs) != 0 || len(f.Runner.Loose) != 0):
+		case run == nil && (len(f.Runner.Pairs) != 1 || len(f.Runner.Pairs[0].Runs) != 1), back == nil &&
+			(len(f.Runner.Pairs) != 0 || len(f.Runner.Loose) != 0):
 			t.Fatalf("%+v; run %v, back %v", f.Runner.Pairs, run, back)
 		case run != nil && back != nil:
 			t.Fatalf("neither was done: %v, %v", run, back)
@@ -220,7 +223,8 @@ func TestTwoFittersOnOneFit(t *testing.T) {
 		return record.Value{Key: k, Decl: d, Text: typed}
 	}
 	// A whole page that showed 'mild' and says so again says nothing of its own.
-	saved, err := b.Visits.Record(ctx, b.fitter, fit, visit.Page{Newest: seen, Whole: true}, []record.Value{value("band.left", "mild"), value("strike", "heel")})
+	saved, err := b.Visits.Record(ctx, b.fitter, fit, visit.Page{Newest: seen, Whole: true}, []record.Value{value("band.left", "mild"),
+		value("strike", "heel")})
 	must(t, err)
 	f := b.load(t, fit)
 	if text(f, "band.left") != "severe" && len(saved.Notes) == 0 {
@@ -233,7 +237,8 @@ func TestTwoFittersOnOneFit(t *testing.T) {
 	b.typed(t, b.owner, fit, "gait", "band.right=neutral")
 	saved, err = b.Visits.Record(ctx, b.fitter, fit, visit.Page{Newest: seen}, []record.Value{value("band.right", "marked")})
 	must(t, err)
-	if text(b.load(t, fit), "band.right") != "marked" || len(saved.Notes) == 0 || !strings.Contains(strings.Join(saved.Notes, " "), "neutral") {
+	if text(b.load(t, fit), "band.right") != "marked" || len(saved.Notes) == 0 || !strings.Contains(strings.Join(saved.Notes, " "),
+		"neutral") {
 		t.Errorf("%q", saved.Notes)
 	}
 	// Undo of what somebody changed since says so, and leaves it.
@@ -286,7 +291,9 @@ func TestListsFollowTheModel(t *testing.T) {
 	fit := b.ready(t)
 	pair := b.owned(t, b.load(t, fit).Runner.ID, "norrbeck-skua-4-men", 90)
 	for i := range 6 {
-		_, err := b.Runs.Add(ctx, b.fitter, b.load(t, fit).Runner.ID, runlog.Typed{PairID: pair, On: b.now.AddDate(0, 0, -80+10*i).Format(time.DateOnly), KM: ptr(25.0), Ground: term.GroundRoad, Kind: term.Easy})
+		_, err := b.Runs.Add(ctx, b.fitter, b.load(t, fit).Runner.ID,
+			runlog.Typed{PairID: pair, On: b.now.AddDate(0, 0, -80+10*i).Format(time.DateOnly), KM: ptr(25.0), Ground: term.GroundRoad,
+				Kind: term.Easy})
 		must(t, err)
 	}
 	ordered := func() string {

@@ -48,7 +48,8 @@ func TestTryOn(t *testing.T) {
 	if slices.Contains(now, out) || !slices.Contains(now, more) {
 		t.Errorf("%v", now)
 	}
-	if rest := slices.DeleteFunc(slices.Clone(now), func(s string) bool { return s == more }); !slices.Equal(rest, slices.DeleteFunc(slices.Clone(first), func(s string) bool { return s == out })) {
+	if rest := slices.DeleteFunc(slices.Clone(now), func(s string) bool { return s == more }); !slices.Equal(rest,
+		slices.DeleteFunc(slices.Clone(first), func(s string) bool { return s == out })) {
 		t.Errorf("the order of the others moved: %v, then %v", first, now)
 	}
 	for _, bad := range [][3]string{{"moon", now[0], ""}, {now[0], now[0], ""}, {now[0], now[1], now[2]}} {
@@ -213,7 +214,8 @@ func TestLikedBy(t *testing.T) {
 		t.Helper()
 		fit = b.start(t)
 		b.typed(t, b.fitter, fit, "hello", "flags=none", "surface=road", "weekly_km=30")
-		b.typed(t, b.fitter, fit, "feet", "length_mm.left.1="+length, "length_mm.right.1="+length, "ball_mm.left.1="+ball, "ball_mm.right.1="+ball)
+		b.typed(t, b.fitter, fit, "feet", "length_mm.left.1="+length, "length_mm.right.1="+length, "ball_mm.left.1="+ball,
+			"ball_mm.right.1="+ball)
 		a, _, err := b.load(t, fit).Match()
 		must(t, err)
 		pair, err = b.Wardrobe.Choose(ctx, b.fitter, fit, wardrobe.Sale{Model: a.Ranked[0].Model})

@@ -75,13 +75,16 @@ func TestHealthGoesFromPlans(t *testing.T) {
 	runner := b.load(t, fit).Runner.ID
 	old, bare := b.owned(t, runner, "norrbeck-skua-4-men", 200), b.owned(t, runner, "sundrey-plover-2-men", 1)
 	b.typed(t, b.fitter, fit, "hello", "complaints=some", "complaint_place.1=shin", "complaint_side.1=left", "complaint_months.1=12")
-	must(t, b.Wardrobe.ChangeOver(ctx, b.fitter, runner, wardrobe.ChangeAsked{From: old, To: bare, WeeklyKM: 30, Start: b.now.AddDate(0, 0, -20).Format(time.DateOnly)}))
+	must(t, b.Wardrobe.ChangeOver(ctx, b.fitter, runner, wardrobe.ChangeAsked{From: old, To: bare, WeeklyKM: 30,
+		Start: b.now.AddDate(0, 0, -20).Format(time.DateOnly)}))
 	plans := b.load(t, fit).Runner.Changes
 	calf := term.Place("calf")
 	must(t, b.Wardrobe.ReportSore(ctx, b.fitter, runner, plans[0].ID, care.Report{Week: 1, Soreness: 3, Place: &calf}))
 	held := func() string {
 		var text string
-		must(t, b.store.DB.QueryRow("SELECT CONCAT_WS(' ', (SELECT GROUP_CONCAT(CONCAT_WS(' ', place, soreness, night)) FROM change_reports r JOIN changes c ON c.id = r.change_id WHERE c.runner_id = ?), (SELECT GROUP_CONCAT(asked) FROM changes WHERE runner_id = ?))", runner, runner).Scan(&text))
+		must(t, b.store.DB.QueryRow("SELECT CONCAT_WS(' ', (SELECT GROUP_CONCAT(CONCAT_WS(' ', place, soreness, night)) FROM change_reports r "+
+			"JOIN changes c ON c.id = r.change_id WHERE c.runner_id = ?), (SELECT GROUP_CONCAT(asked) FROM changes WHERE runner_id = "+
+			"?))", runner, runner).Scan(&text))
 		return text
 	}
 	if before := held(); !strings.Contains(before, "calf") || !strings.Contains(before, "shin") {
@@ -115,7 +118,8 @@ func TestHealthGoesFromPlans(t *testing.T) {
 	}
 	b.settled(t)
 	var left int
-	must(t, b.store.DB.QueryRow("SELECT (SELECT COUNT(*) FROM runners WHERE id = ?) + (SELECT COUNT(*) FROM fits WHERE runner_id = ?) + (SELECT COUNT(*) FROM changes WHERE runner_id = ?)", runner, runner, runner).Scan(&left))
+	must(t, b.store.DB.QueryRow("SELECT (SELECT COUNT(*) FROM runners WHERE id = ?) + (SELECT COUNT(*) FROM fits WHERE runner_id = ?) + "+
+		"(SELECT COUNT(*) FROM changes WHERE runner_id = ?)", runner, runner, runner).Scan(&left))
 	if left != 0 {
 		t.Errorf("%d rows are left", left)
 	}

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"time"
+
 	"trevik/internal/app"
 	"trevik/internal/app/films"
 	"trevik/internal/app/load"
@@ -56,7 +57,8 @@ func (t *Transfer) SetConsents(ctx context.Context, who app.Actor, runnerID uint
 }
 
 func (t *Transfer) consent(ctx context.Context, q *db.Queries, who app.Actor, runnerID uint64, kind, answer string) error {
-	if err := q.AddConsent(ctx, db.AddConsentParams{ShopID: who.ShopID, RunnerID: runnerID, Kind: kind, Answer: answer, MadeBy: who.UserID, MadeAt: t.Now()}); err != nil {
+	if err := q.AddConsent(ctx, db.AddConsentParams{ShopID: who.ShopID, RunnerID: runnerID, Kind: kind, Answer: answer, MadeBy: who.UserID,
+		MadeAt: t.Now()}); err != nil {
 		return err
 	}
 	switch refused := answer == record.ConsentNo || answer == record.ConsentWithdrawn; {
@@ -79,7 +81,8 @@ func forgetFilms(ctx context.Context, q *db.Queries, shopID, runnerID uint64) er
 			return err
 		}
 	}
-	return q.DeletePicturesOfRunner(ctx, db.DeletePicturesOfRunnerParams{RunnerID: runnerID, ShopID: shopID, Kinds: []string{prints.Kind, films.StillKind}})
+	return q.DeletePicturesOfRunner(ctx, db.DeletePicturesOfRunnerParams{RunnerID: runnerID, ShopID: shopID,
+		Kinds: []string{prints.Kind, films.StillKind}})
 }
 
 // Erase deletes everything of a runner; that their pairs were sold stays, without them. They are
@@ -104,7 +107,8 @@ func (t *Transfer) ToErase(ctx context.Context, q *db.Queries, who app.Actor, ru
 	if err := q.DropVerdict(ctx, runnerID); err != nil {
 		return err
 	}
-	return jobs.Add(ctx, q, jobs.Job{ShopID: who.ShopID, Kind: eraseKind, Subject: strconv.FormatUint(runnerID, 10), By: who.UserID}, eraseArgs{runnerID})
+	return jobs.Add(ctx, q, jobs.Job{ShopID: who.ShopID, Kind: eraseKind, Subject: strconv.FormatUint(runnerID, 10), By: who.UserID},
+		eraseArgs{runnerID})
 }
 
 type eraseArgs struct {
@@ -189,7 +193,8 @@ func (t *Transfer) tidyFilms(ctx context.Context) error {
 			return err
 		}
 		ids = append(ids, old...)
-		if err := t.Store.DeleteOldPicturesOfKind(ctx, db.DeleteOldPicturesOfKindParams{Kind: films.StillKind, ShopID: shop, MadeAt: before}); err != nil {
+		if err := t.Store.DeleteOldPicturesOfKind(ctx, db.DeleteOldPicturesOfKindParams{Kind: films.StillKind, ShopID: shop,
+			MadeAt: before}); err != nil {
 			return err
 		}
 	}

@@ -11,6 +11,7 @@ import (
 	"io"
 	"strconv"
 	"strings"
+
 	"trevik/internal/app"
 	"trevik/internal/app/load"
 	"trevik/internal/app/prints"
@@ -35,7 +36,8 @@ type Transfer struct {
 func New(c *app.Core, s *shelf.Shelf, p *prints.Prints, q *jobs.Queue) *Transfer {
 	t := &Transfer{c, s, p, q}
 	q.Register(jobs.Kind{Name: eraseKind, Do: t.erase, Tries: 20})
-	q.Register(jobs.Kind{Name: tidyKind, Do: func(ctx context.Context, _ *jobs.Job, _ func(done, total int)) error { return t.Tidy(ctx) }, Every: tidyEvery})
+	q.Register(jobs.Kind{Name: tidyKind, Do: func(ctx context.Context, _ *jobs.Job, _ func(done, total int)) error { return t.Tidy(ctx) },
+		Every: tidyEvery})
 	return t
 }
 
@@ -276,7 +278,8 @@ func remapFinding(r store.Row, ids map[string]map[uint64]uint64) error {
 	if taken, _ := r["withdrawn"].(json.Number); taken.String() == "1" || r["withdrawn"] == true {
 		return nil
 	}
-	s := record.Stored{Key: load.KeyOf(word(r["name"]), word(r["side"]), int32(idOf(r["repeat_no"])), idOf(r["model_id"]), idOf(r["other_model_id"]), word(r["run_kind"]), word(r["ground"])), Text: word(r["text_value"])}
+	s := record.Stored{Key: load.KeyOf(word(r["name"]), word(r["side"]), int32(idOf(r["repeat_no"])), idOf(r["model_id"]),
+		idOf(r["other_model_id"]), word(r["run_kind"]), word(r["ground"])), Text: word(r["text_value"])}
 	if n, ok := figure(r["number_value"]); ok {
 		s.Number = &n
 	}

@@ -30,7 +30,8 @@ func (v *Visits) Start(ctx context.Context, who app.Actor, runner record.Runner)
 
 func (v *Visits) start(ctx context.Context, q *db.Queries, who app.Actor, runner record.Runner) (uint64, error) {
 	if runner.ID == 0 {
-		p := db.AddRunnerParams{ShopID: who.ShopID, Name: runner.Name, Contact: runner.Contact, Chart: string(runner.Chart), MadeBy: who.UserID, MadeAt: v.Now()}
+		p := db.AddRunnerParams{ShopID: who.ShopID, Name: runner.Name, Contact: runner.Contact, Chart: string(runner.Chart), MadeBy: who.UserID,
+			MadeAt: v.Now()}
 		if runner.Practice != nil {
 			p.PracticeSeed = app.NullInt(int64(*runner.Practice))
 		}
@@ -82,7 +83,8 @@ func (v *Visits) Close(ctx context.Context, who app.Actor, fitID uint64) error {
 		}
 		consent, asked := fit.Runner.Consents[record.HealthConsent]
 		if !asked && fit.HasHealth() {
-			return fault.List{{Field: record.HealthConsent, Text: "is missing: say whether the health answers may be kept; with ‘no’ they go when the fit is closed"}}
+			return fault.List{{Field: record.HealthConsent,
+				Text: "is missing: say whether the health answers may be kept; with ‘no’ they go when the fit is closed"}}
 		}
 		if err := q.CloseFit(ctx, db.CloseFitParams{ClosedAt: app.NullTime(v.Now()), ID: fitID, ShopID: who.ShopID}); err != nil {
 			return err
@@ -184,7 +186,8 @@ func (v *Visits) StillSo(ctx context.Context, who app.Actor, fitID uint64, names
 }
 
 // change records what a verb makes of an open fit, in one transaction.
-func (v *Visits) change(ctx context.Context, who app.Actor, fitID uint64, make func(q *db.Queries, fit *record.Conclusions) ([]record.Value, error)) (Saved, error) {
+func (v *Visits) change(ctx context.Context, who app.Actor, fitID uint64,
+	make func(q *db.Queries, fit *record.Conclusions) ([]record.Value, error)) (Saved, error) {
 	var saved Saved
 	err := v.Do(ctx, who, func(q *db.Queries) error {
 		fit, err := v.Open(ctx, q, who, fitID)

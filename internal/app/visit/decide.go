@@ -24,7 +24,8 @@ const (
 // Fields of the forms of decisions.
 var (
 	OverruleFields = []form.Field{{Name: "reason", Label: "Reason, kept with your name", Kind: form.Text, Max: mostReason}}
-	LevelFields    = []form.Field{{Name: "level", Label: "Level", Kind: form.Choice, Choices: form.Words(term.Levels)}, {Name: "level_reason", Label: "Why, kept with your name", Kind: form.Text, Max: mostReason}}
+	LevelFields    = []form.Field{{Name: "level", Label: "Level", Kind: form.Choice, Choices: form.Words(term.Levels)},
+		{Name: "level_reason", Label: "Why, kept with your name", Kind: form.Text, Max: mostReason}}
 )
 
 // Decide writes a decision of an open fit in a verb's transaction, with what it was decided on.
@@ -33,7 +34,8 @@ func (v *Visits) Decide(ctx context.Context, q *db.Queries, who app.Actor, fitID
 	if err != nil {
 		return err
 	}
-	_, err = q.AddDecision(ctx, db.AddDecisionParams{ShopID: who.ShopID, FitID: fitID, Kind: kind, Value: value, Reason: reason, Basis: data, MadeBy: who.UserID, MadeAt: v.Now()})
+	_, err = q.AddDecision(ctx, db.AddDecisionParams{ShopID: who.ShopID, FitID: fitID, Kind: kind, Value: value, Reason: reason, Basis: data,
+		MadeBy: who.UserID, MadeAt: v.Now()})
 	return err
 }
 
@@ -53,7 +55,8 @@ func (v *Visits) Overrule(ctx context.Context, who app.Actor, fitID uint64, reas
 	return v.Do(ctx, who, func(q *db.Queries) error {
 		fit, err := v.Open(ctx, q, who, fitID)
 		if err == nil {
-			err = v.Decide(ctx, q, who, fitID, record.ReferOverride, value, reason, map[string]any{"flags": fit.Cautions(), "settings": fit.Settings})
+			err = v.Decide(ctx, q, who, fitID, record.ReferOverride, value, reason,
+				map[string]any{"flags": fit.Cautions(), "settings": fit.Settings})
 		}
 		if err == nil {
 			err = v.Touch(ctx, q, who, fit.Runner.ID)
@@ -95,7 +98,8 @@ func (v *Visits) OverruleLevel(ctx context.Context, who app.Actor, fitID uint64,
 		if len(l) > 0 {
 			return l
 		}
-		if err := v.Decide(ctx, q, who, fitID, record.LevelOverrule, string(level), reason, map[string]any{"evidence": fit.Evidence(), "settings": fit.Settings, "schools": answer}); err != nil {
+		if err := v.Decide(ctx, q, who, fitID, record.LevelOverrule, string(level), reason, map[string]any{"evidence": fit.Evidence(),
+			"settings": fit.Settings, "schools": answer}); err != nil {
 			return err
 		}
 		return v.Touch(ctx, q, who, fit.Runner.ID)

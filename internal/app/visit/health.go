@@ -15,7 +15,8 @@ import (
 // no longer listen. Those of fits under way stay unless openToo, and plans that were made after
 // until.
 func ForgetHealth(ctx context.Context, q *db.Queries, now, until time.Time, shopID, runnerID uint64, openToo bool) error {
-	if err := q.DeleteFindingsOfRunner(ctx, db.DeleteFindingsOfRunnerParams{RunnerID: runnerID, ShopID: shopID, OpenToo: openToo, Names: record.HealthNames()}); err != nil {
+	if err := q.DeleteFindingsOfRunner(ctx, db.DeleteFindingsOfRunnerParams{RunnerID: runnerID, ShopID: shopID, OpenToo: openToo,
+		Names: record.HealthNames()}); err != nil {
 		return err
 	}
 	rows, err := q.DecisionsOfRunner(ctx, db.DecisionsOfRunnerParams{RunnerID: runnerID, ShopID: shopID, OpenToo: openToo})

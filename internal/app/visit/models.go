@@ -16,9 +16,11 @@ import (
 
 // Fields of the forms about models.
 var (
-	LetInFields   = []form.Field{{Name: "model", Label: "Model", Kind: form.Text, Max: 80}, {Name: "let_in", Label: "Why, kept with your name", Kind: form.Text, Max: 300}}
-	DislikeFields = []form.Field{{Name: "disliked_model", Label: "Model", Kind: form.Text, Max: 80}, {Name: "disliked_why", Label: "Why", Kind: form.Text, Max: 200}}
-	SuitFields    = []form.Field{
+	LetInFields = []form.Field{{Name: "model", Label: "Model", Kind: form.Text, Max: 80},
+		{Name: "let_in", Label: "Why, kept with your name", Kind: form.Text, Max: 300}}
+	DislikeFields = []form.Field{{Name: "disliked_model", Label: "Model", Kind: form.Text, Max: 80},
+		{Name: "disliked_why", Label: "Why", Kind: form.Text, Max: 200}}
+	SuitFields = []form.Field{
 		{Name: "suit_model", Label: "Model", Kind: form.Text, Max: 80},
 		{Name: "suit_kind", Label: "Kind of run", Kind: form.Choice, Choices: form.Words(record.RunKinds())},
 		{Name: "suit_ground", Label: "On", Kind: form.Choice, Choices: form.Words(term.Grounds)},
@@ -175,7 +177,8 @@ func (v *Visits) LayOut(ctx context.Context, who app.Actor, fitID uint64, week i
 
 // LayTemplate puts a plain week for a goal and a weekly distance, km, on the board; days nil is
 // as many as that distance is usually run on. It fails with a fault.List.
-func (v *Visits) LayTemplate(ctx context.Context, who app.Actor, fitID uint64, week int, goal rotation.Goal, km float64, days *float64) (Saved, error) {
+func (v *Visits) LayTemplate(ctx context.Context, who app.Actor, fitID uint64, week int, goal rotation.Goal, km float64,
+	days *float64) (Saved, error) {
 	return v.change(ctx, who, fitID, func(_ *db.Queries, fit *record.Conclusions) ([]record.Value, error) {
 		return fit.TemplateValues(week, goal, km, days)
 	})

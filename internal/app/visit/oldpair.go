@@ -5,6 +5,7 @@ import (
 	"context"
 	"image/jpeg"
 	"time"
+
 	"trevik/internal/app"
 	"trevik/internal/core/term"
 	"trevik/internal/picture"
@@ -53,10 +54,12 @@ func (v *Visits) AddSolePhoto(ctx context.Context, who app.Actor, fitID uint64, 
 		if _, err := v.LockOpen(ctx, q, who, fitID); err != nil {
 			return err
 		}
-		if err := q.DeletePictures(ctx, db.DeletePicturesParams{FitID: fitID, ShopID: who.ShopID, Kind: soleKind, Side: string(side)}); err != nil {
+		if err := q.DeletePictures(ctx, db.DeletePicturesParams{FitID: fitID, ShopID: who.ShopID, Kind: soleKind,
+			Side: string(side)}); err != nil {
 			return err
 		}
-		_, err := q.AddPicture(ctx, db.AddPictureParams{ShopID: who.ShopID, FitID: fitID, Kind: soleKind, Side: string(side), Width: int32(b.Dx()), Height: int32(b.Dy()), Data: data.Bytes(),
+		_, err := q.AddPicture(ctx, db.AddPictureParams{ShopID: who.ShopID, FitID: fitID, Kind: soleKind, Side: string(side),
+			Width: int32(b.Dx()), Height: int32(b.Dy()), Data: data.Bytes(),
 			Options: []byte("{}"), Kept: true, MadeBy: who.UserID, MadeAt: v.Now()})
 		return err
 	})

@@ -35,7 +35,8 @@ type Page struct {
 // Record writes the values that differ from what counts now, a row each. What is typed in the
 // person's units is compared as it would be shown, so that a form sent again changes nothing.
 // A value that a page merely carries along does not take back what was written since it was
-// shown, and one that takes back what another hand wrote is told. It fails with a fault.List where the values together are more than is allowed; then
+// shown, and one that takes back what another hand wrote is told. It fails with a fault.List where the values together are more than is
+// allowed; then
 // those are not written.
 func (v *Visits) Record(ctx context.Context, who app.Actor, fitID uint64, page Page, values []record.Value) (Saved, error) {
 	if slices.ContainsFunc(values, func(x record.Value) bool { return x.Decl.ByModel }) {
@@ -70,7 +71,8 @@ func (v *Visits) Put(ctx context.Context, q *db.Queries, who app.Actor, fitID ui
 	return saved, err
 }
 
-func (v *Visits) record(ctx context.Context, q *db.Queries, who app.Actor, fitID uint64, page Page, values []record.Value) (Saved, fault.List, error) {
+func (v *Visits) record(ctx context.Context, q *db.Queries, who app.Actor, fitID uint64, page Page, values []record.Value) (Saved,
+	fault.List, error) {
 	saved := Saved{At: v.Now()}
 	runner, err := v.LockOpen(ctx, q, who, fitID)
 	if err != nil {
@@ -148,7 +150,8 @@ func meanwhile(x record.Value, was db.LoadFindingsRow, who app.Actor) string {
 	default:
 		value = fmt.Sprintf("put “%s”", form.Clip(was.TextValue.String))
 	}
-	return fmt.Sprintf("%s: %s %s at %s, while this page was open; what you sent stands now.", x.Decl.Label, was.Maker, value, who.In(was.MadeAt).Format("15:04"))
+	return fmt.Sprintf("%s: %s %s at %s, while this page was open; what you sent stands now.", x.Decl.Label, was.Maker, value,
+		who.In(was.MadeAt).Format("15:04"))
 }
 
 func (v *Visits) row(who app.Actor, fitID uint64, x record.Value, at time.Time) db.AddFindingParams {
@@ -156,8 +159,10 @@ func (v *Visits) row(who app.Actor, fitID uint64, x record.Value, at time.Time) 
 	if how == "" {
 		how = x.Decl.How
 	}
-	p := db.AddFindingParams{ShopID: who.ShopID, FitID: fitID, Name: k.Name, Side: string(k.Side), RepeatNo: int32(k.Row), ModelID: app.NullID(k.Model), OtherModelID: app.NullID(k.Other),
-		RunKind: string(k.Kind), Ground: string(k.Ground), Unit: string(x.Decl.Unit), Withdrawn: x.Empty, How: how, MadeBy: who.UserID, MadeAt: at}
+	p := db.AddFindingParams{ShopID: who.ShopID, FitID: fitID, Name: k.Name, Side: string(k.Side), RepeatNo: int32(k.Row),
+		ModelID: app.NullID(k.Model), OtherModelID: app.NullID(k.Other),
+		RunKind: string(k.Kind), Ground: string(k.Ground), Unit: string(x.Decl.Unit), Withdrawn: x.Empty, How: how, MadeBy: who.UserID,
+		MadeAt: at}
 	if x.Empty {
 		return p
 	}
@@ -221,19 +226,22 @@ func (v *Visits) Undo(ctx context.Context, who app.Actor, fitID uint64, ids []ui
 	return saved, err
 }
 
-func (v *Visits) undo(ctx context.Context, q *db.Queries, who app.Actor, fitID, id uint64, at time.Time) (newID uint64, note string, err error) {
+func (v *Visits) undo(ctx context.Context, q *db.Queries, who app.Actor, fitID, id uint64, at time.Time) (newID uint64, note string,
+	err error) {
 	f, err := q.FindingByID(ctx, db.FindingByIDParams{ID: id, FitID: fitID, ShopID: who.ShopID})
 	if err != nil {
 		return 0, "", app.Found(err)
 	}
-	all, err := q.FindingsBefore(ctx, db.FindingsBeforeParams{FitID: fitID, Name: f.Name, Side: f.Side, RepeatNo: f.RepeatNo, ModelID: f.ModelID, OtherModelID: f.OtherModelID, RunKind: f.RunKind, Ground: f.Ground})
+	all, err := q.FindingsBefore(ctx, db.FindingsBeforeParams{FitID: fitID, Name: f.Name, Side: f.Side, RepeatNo: f.RepeatNo,
+		ModelID: f.ModelID, OtherModelID: f.OtherModelID, RunKind: f.RunKind, Ground: f.Ground})
 	if err != nil {
 		return 0, "", err
 	}
 	if len(all) == 0 || all[0].ID != id {
 		return 0, record.LabelOf(f.Name) + " was changed again since, so it stays as it is.", nil
 	}
-	p := db.AddFindingParams{ShopID: who.ShopID, FitID: fitID, Name: f.Name, Side: f.Side, RepeatNo: f.RepeatNo, ModelID: f.ModelID, OtherModelID: f.OtherModelID, RunKind: f.RunKind, Ground: f.Ground,
+	p := db.AddFindingParams{ShopID: who.ShopID, FitID: fitID, Name: f.Name, Side: f.Side, RepeatNo: f.RepeatNo, ModelID: f.ModelID,
+		OtherModelID: f.OtherModelID, RunKind: f.RunKind, Ground: f.Ground,
 		Unit: f.Unit, Withdrawn: true, How: "undone", MadeBy: who.UserID, MadeAt: at}
 	if len(all) > 1 {
 		b := all[1]

@@ -40,7 +40,8 @@ func (v *Visits) in(ctx context.Context, q *db.Queries, who app.Actor, id uint64
 	return v.follow(ctx, who, h, runner, visit)
 }
 
-func (v *Visits) follow(ctx context.Context, who app.Actor, h load.History, runner *record.Runner, visit *record.Visit) (*record.Conclusions, error) {
+func (v *Visits) follow(ctx context.Context, who app.Actor, h load.History, runner *record.Runner,
+	visit *record.Visit) (*record.Conclusions, error) {
 	shop, err := v.Shelf.Shop(ctx, who, h)
 	if err != nil {
 		return nil, err

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+
 	"trevik/internal/app"
 	"trevik/internal/app/load"
 	"trevik/internal/core/care"
@@ -68,7 +69,8 @@ func (w *Wardrobe) ChangeOver(ctx context.Context, who app.Actor, runnerID uint6
 		today := w.Today(who)
 		on, err := time.Parse(time.DateOnly, asked.Start)
 		if err != nil || on.Before(today.AddDate(0, -6, 0)) || on.After(today.AddDate(1, 0, 0)) {
-			l.Add("change_start", "is %q; allowed is a day within half a year back and a year ahead, such as %s", form.Clip(asked.Start), today.Format(time.DateOnly))
+			l.Add("change_start", "is %q; allowed is a day within half a year back and a year ahead, such as %s", form.Clip(asked.Start),
+				today.Format(time.DateOnly))
 		}
 		if limits.ChangeKM.Check(&l, "change_km", asked.WeeklyKM); len(l) > 0 {
 			return l
@@ -77,7 +79,8 @@ func (w *Wardrobe) ChangeOver(ctx context.Context, who app.Actor, runnerID uint6
 		if err != nil {
 			return err
 		}
-		ask := care.Change{From: shoeOf(from), To: shoeOf(to), WeeklyKM: asked.WeeklyKM, GoalShare: asked.Goal, Start: asked.Start, Complaints: complaints}
+		ask := care.Change{From: shoeOf(from), To: shoeOf(to), WeeklyKM: asked.WeeklyKM, GoalShare: asked.Goal, Start: asked.Start,
+			Complaints: complaints}
 		if err := worthAPlan(ask); err != nil {
 			return err
 		}
@@ -85,7 +88,8 @@ func (w *Wardrobe) ChangeOver(ctx context.Context, who app.Actor, runnerID uint6
 		if err != nil {
 			return err
 		}
-		_, err = q.AddChange(ctx, db.AddChangeParams{ShopID: who.ShopID, RunnerID: runnerID, FromName: from.Name(), ToName: to.Name(), Asked: data, MadeBy: who.UserID, MadeAt: w.Now()})
+		_, err = q.AddChange(ctx, db.AddChangeParams{ShopID: who.ShopID, RunnerID: runnerID, FromName: from.Name(), ToName: to.Name(),
+			Asked: data, MadeBy: who.UserID, MadeAt: w.Now()})
 		return err
 	})
 }
@@ -132,7 +136,9 @@ func worthAPlan(ask care.Change) error {
 	case plan.Refused != nil:
 		return fault.List{{Field: "change_to", Text: "is refused. " + strings.TrimSuffix(*plan.Refused, ".")}}
 	case !plan.Needed:
-		return fault.List{{Field: "change_to", Text: fmt.Sprintf("is close enough to the old pair (size %.2f, from %.2f a plan is needed): no plan is needed", plan.Size, care.LeastSize)}}
+		return fault.List{{Field: "change_to",
+			Text: fmt.Sprintf("is close enough to the old pair (size %.2f, from %.2f a plan is needed): no plan is needed", plan.Size,
+				care.LeastSize)}}
 	}
 	return nil
 }
@@ -168,13 +174,15 @@ func (w *Wardrobe) ReportSore(ctx context.Context, who app.Actor, runnerID, chan
 		if len(l) > 0 {
 			return l
 		}
-		return q.AddChangeReport(ctx, db.AddChangeReportParams{ShopID: who.ShopID, ChangeID: changeID, Week: int32(r.Week), Soreness: r.Soreness, Place: place, Night: r.Night, MadeBy: who.UserID, MadeAt: w.Now()})
+		return q.AddChangeReport(ctx, db.AddChangeReportParams{ShopID: who.ShopID, ChangeID: changeID, Week: int32(r.Week), Soreness: r.Soreness,
+			Place: place, Night: r.Night, MadeBy: who.UserID, MadeAt: w.Now()})
 	})
 }
 
 // EndChange ends a plan; what was reported stays.
 func (w *Wardrobe) EndChange(ctx context.Context, who app.Actor, runnerID, changeID uint64) error {
 	return w.DoOf(ctx, who, runnerID, func(q *db.Queries) error {
-		return app.Some(q.EndChange(ctx, db.EndChangeParams{EndedAt: app.NullTime(w.Now()), ID: changeID, RunnerID: runnerID, ShopID: who.ShopID}))
+		return app.Some(q.EndChange(ctx, db.EndChangeParams{EndedAt: app.NullTime(w.Now()), ID: changeID, RunnerID: runnerID,
+			ShopID: who.ShopID}))
 	})
 }

@@ -98,7 +98,8 @@ func (w *Wardrobe) sell(ctx context.Context, q *db.Queries, who app.Actor, fit *
 	}
 	if sale.Figure != nil {
 		if ranked.Size, ready = ranked.Size.Take(foot.Figure(*sale.Figure)); !ready {
-			return 0, fault.List{{Field: "figure", Text: "is no size that fits this runner; allowed is the one proposed or the next to it that leaves 8 mm"}}
+			return 0, fault.List{{Field: "figure",
+				Text: "is no size that fits this runner; allowed is the one proposed or the next to it that leaves 8 mm"}}
 		}
 	}
 	sup, err := fit.Support()
@@ -111,11 +112,13 @@ func (w *Wardrobe) sell(ctx context.Context, q *db.Queries, who app.Actor, fit *
 			return 0, err
 		}
 		if !taken && (sale.FromShelf || ranked.Size.Stock > 0) {
-			return 0, fault.List{{Field: "model", Text: "is sold: the last pair on the shelf in that size went a moment ago; choose it again to order one, or another size"}}
+			return 0, fault.List{{Field: "model",
+				Text: "is sold: the last pair on the shelf in that size went a moment ago; choose it again to order one, or another size"}}
 		}
 	}
-	pair, err := q.AddPair(ctx, db.AddPairParams{ShopID: who.ShopID, RunnerID: fit.Runner.ID, ModelID: id, FitID: app.NullID(fit.ID), UkHalf: app.Halves(ranked.Size.Figure),
-		Width: ranked.Size.Width, Price: price, BoughtOn: w.Today(who), FromStock: taken, MadeBy: who.UserID, MadeAt: w.Now()})
+	pair, err := q.AddPair(ctx, db.AddPairParams{ShopID: who.ShopID, RunnerID: fit.Runner.ID, ModelID: id, FitID: app.NullID(fit.ID),
+		UkHalf: app.Halves(ranked.Size.Figure),
+		Width:  ranked.Size.Width, Price: price, BoughtOn: w.Today(who), FromStock: taken, MadeBy: who.UserID, MadeAt: w.Now()})
 	if err != nil {
 		return 0, err
 	}
@@ -155,7 +158,8 @@ func (w *Wardrobe) TakeBack(ctx context.Context, who app.Actor, fitID uint64) er
 		if runs > 0 {
 			return fault.List{{Field: "pair", Text: "was run in already, so it stays the runner's"}}
 		}
-		if err := app.Some(q.TakePairBack(ctx, db.TakePairBackParams{TakenBackAt: app.NullTime(w.Now()), ID: p.ID, ShopID: who.ShopID})); err != nil {
+		if err := app.Some(q.TakePairBack(ctx, db.TakePairBackParams{TakenBackAt: app.NullTime(w.Now()), ID: p.ID,
+			ShopID: who.ShopID})); err != nil {
 			return err
 		}
 		if err := w.Visits.Decide(ctx, q, who, fitID, record.Chosen, "", "", struct{}{}); err != nil {
@@ -192,7 +196,8 @@ func (w *Wardrobe) Add(ctx context.Context, who app.Actor, runnerID uint64, o Ow
 		l.Add("model", "is not in the catalogue; type a part of its name and choose one")
 	} else {
 		if !slices.Contains(m.SizesUK, o.UK) {
-			l.Add("uk", "is %g, a size that is not made; allowed is UK %g to %g", float64(o.UK), m.SizesUK[0].UK(m.Chart), m.SizesUK[len(m.SizesUK)-1].UK(m.Chart))
+			l.Add("uk", "is %g, a size that is not made; allowed is UK %g to %g", float64(o.UK), m.SizesUK[0].UK(m.Chart),
+				m.SizesUK[len(m.SizesUK)-1].UK(m.Chart))
 		}
 		if o.Width == "" {
 			o.Width = m.Widths[0]
@@ -209,7 +214,8 @@ func (w *Wardrobe) Add(ctx context.Context, who app.Actor, runnerID uint64, o Ow
 		return 0, err
 	}
 	result, err := w.OnceOf(ctx, who, runnerID, func(q *db.Queries) (string, error) {
-		id, err := q.AddPair(ctx, db.AddPairParams{ShopID: who.ShopID, RunnerID: runnerID, ModelID: c.RowID(m.ID), UkHalf: app.Halves(o.UK), Width: o.Width, Price: o.Price,
+		id, err := q.AddPair(ctx, db.AddPairParams{ShopID: who.ShopID, RunnerID: runnerID, ModelID: c.RowID(m.ID), UkHalf: app.Halves(o.UK),
+			Width: o.Width, Price: o.Price,
 			BoughtOn: since, FirstWorn: app.NullTime(since), MadeBy: who.UserID, MadeAt: w.Now()})
 		return strconv.FormatInt(id, 10), err
 	})

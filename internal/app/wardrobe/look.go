@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/term"
@@ -76,9 +77,11 @@ func (w *Wardrobe) AddLook(ctx context.Context, who app.Actor, runnerID, pairID 
 		}
 		seen := func(part string, s term.Side) sql.NullFloat64 { return app.NullFloat(n.value(part, s)) }
 		_, err = q.AddInspection(ctx, db.AddInspectionParams{ShopID: who.ShopID, PairID: pairID, LookedOn: on,
-			TreadLeft: seen("tread", term.Left), TreadRight: seen("tread", term.Right), BounceLeft: seen("bounce", term.Left), BounceRight: seen("bounce", term.Right),
-			UpperLeft: seen("upper", term.Left), UpperRight: seen("upper", term.Right), EvennessLeft: seen("evenness", term.Left), EvennessRight: seen("evenness", term.Right),
-			BesideFresh: n.Fresh, UpperHole: slices.Contains(n.Faults, "upper_hole"), SoleThrough: slices.Contains(n.Faults, "sole_through"),
+			TreadLeft: seen("tread", term.Left), TreadRight: seen("tread", term.Right), BounceLeft: seen("bounce", term.Left),
+			BounceRight: seen("bounce", term.Right),
+			UpperLeft:   seen("upper", term.Left), UpperRight: seen("upper", term.Right), EvennessLeft: seen("evenness", term.Left),
+			EvennessRight: seen("evenness", term.Right),
+			BesideFresh:   n.Fresh, UpperHole: slices.Contains(n.Faults, "upper_hole"), SoleThrough: slices.Contains(n.Faults, "sole_through"),
 			Aches: strings.Join(n.Causes, ","), Note: strings.TrimSpace(n.Note), MadeBy: who.UserID, MadeAt: w.Now()})
 		return err
 	})
@@ -106,6 +109,7 @@ func (w *Wardrobe) lookDay(who app.Actor, told string, bought time.Time) (time.T
 // TakeLookBack withdraws a look.
 func (w *Wardrobe) TakeLookBack(ctx context.Context, who app.Actor, runnerID, lookID uint64) error {
 	return w.DoOf(ctx, who, runnerID, func(q *db.Queries) error {
-		return app.Some(q.WithdrawInspection(ctx, db.WithdrawInspectionParams{WithdrawnAt: app.NullTime(w.Now()), ID: lookID, ShopID: who.ShopID, RunnerID: runnerID}))
+		return app.Some(q.WithdrawInspection(ctx, db.WithdrawInspectionParams{WithdrawnAt: app.NullTime(w.Now()), ID: lookID, ShopID: who.ShopID,
+			RunnerID: runnerID}))
 	})
 }

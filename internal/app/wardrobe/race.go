@@ -4,6 +4,7 @@ import (
 	"context"
 	"strings"
 	"time"
+
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/limits"
@@ -39,13 +40,15 @@ func (w *Wardrobe) AddRace(ctx context.Context, who app.Actor, runnerID uint64, 
 		if len(l) > 0 {
 			return l
 		}
-		return q.AddRace(ctx, db.AddRaceParams{ShopID: who.ShopID, RunnerID: runnerID, Name: name, RaceOn: on, Km: km, PairID: app.NullID(pairID), MadeBy: who.UserID, MadeAt: w.Now()})
+		return q.AddRace(ctx, db.AddRaceParams{ShopID: who.ShopID, RunnerID: runnerID, Name: name, RaceOn: on, Km: km,
+			PairID: app.NullID(pairID), MadeBy: who.UserID, MadeAt: w.Now()})
 	})
 }
 
 // TakeRaceBack withdraws a race.
 func (w *Wardrobe) TakeRaceBack(ctx context.Context, who app.Actor, runnerID, raceID uint64) error {
 	return w.DoOf(ctx, who, runnerID, func(q *db.Queries) error {
-		return app.Some(q.WithdrawRace(ctx, db.WithdrawRaceParams{WithdrawnAt: app.NullTime(w.Now()), ID: raceID, RunnerID: runnerID, ShopID: who.ShopID}))
+		return app.Some(q.WithdrawRace(ctx, db.WithdrawRaceParams{WithdrawnAt: app.NullTime(w.Now()), ID: raceID, RunnerID: runnerID,
+			ShopID: who.ShopID}))
 	})
 }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
 	"trevik/internal/app"
 	"trevik/internal/app/load"
 	"trevik/internal/core/fault"
@@ -44,7 +45,8 @@ func (w *Wardrobe) AddReport(ctx context.Context, who app.Actor, runnerID, pairI
 			return l
 		}
 		days := int32(w.Today(who).Sub(p.BoughtOn).Hours() / 24)
-		return q.AddReport(ctx, db.AddReportParams{ShopID: who.ShopID, PairID: pairID, AfterDays: max(0, days), Comfort: int8(*comfort), Note: note, MadeBy: who.UserID, MadeAt: w.Now()})
+		return q.AddReport(ctx, db.AddReportParams{ShopID: who.ShopID, PairID: pairID, AfterDays: max(0, days), Comfort: int8(*comfort),
+			Note: note, MadeBy: who.UserID, MadeAt: w.Now()})
 	})
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 	"strings"
+
 	"trevik/internal/app"
 	"trevik/internal/app/load"
 	"trevik/internal/core/care"
@@ -45,7 +46,8 @@ func (w *Wardrobe) AddRub(ctx context.Context, who app.Actor, runnerID uint64, r
 		if form.Length(&l, "rub_tried", r.Tried, 0, 300); len(l) > 0 {
 			return l
 		}
-		return q.AddRub(ctx, db.AddRubParams{ShopID: who.ShopID, PairID: r.PairID, Side: string(r.Side), Place: string(r.Place), Comes: string(r.When), Cause: r.Cause, Tried: r.Tried,
+		return q.AddRub(ctx, db.AddRubParams{ShopID: who.ShopID, PairID: r.PairID, Side: string(r.Side), Place: string(r.Place),
+			Comes: string(r.When), Cause: r.Cause, Tried: r.Tried,
 			Referred: r.Referred, MadeBy: who.UserID, MadeAt: w.Now()})
 	})
 }

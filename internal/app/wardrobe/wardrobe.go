@@ -32,7 +32,8 @@ var (
 		{Name: "aside_reason", Label: "Why", Kind: form.Choice, Choices: record.AsideReasons},
 		{Name: "aside_note", Label: "What it did in the end", Kind: form.Text, Max: 300},
 	}
-	LiftingFields = []form.Field{{Name: "lifting_hours", Label: "Hours of lifting in it", Kind: form.Number, Lo: limits.LiftingHours.Lo, Hi: limits.LiftingHours.Hi}}
+	LiftingFields = []form.Field{{Name: "lifting_hours", Label: "Hours of lifting in it", Kind: form.Number, Lo: limits.LiftingHours.Lo,
+		Hi: limits.LiftingHours.Hi}}
 )
 
 // own is one of the runner's pairs, in a verb's transaction; app.ErrNotFound on another's.
@@ -80,7 +81,8 @@ func (w *Wardrobe) aside(ctx context.Context, who app.Actor, runnerID, pairID ui
 		if p.SetAsideOn.Valid != on.IsZero() {
 			return app.ErrNotFound // it is so already
 		}
-		return q.SetPairAside(ctx, db.SetPairAsideParams{SetAsideOn: app.NullTime(on), AsideReason: reason, AsideNote: note, ID: pairID, ShopID: who.ShopID})
+		return q.SetPairAside(ctx, db.SetPairAsideParams{SetAsideOn: app.NullTime(on), AsideReason: reason, AsideNote: note, ID: pairID,
+			ShopID: who.ShopID})
 	})
 }
 
@@ -113,7 +115,8 @@ func (w *Wardrobe) AddLifting(ctx context.Context, who app.Actor, runnerID, pair
 			return err
 		}
 		if sum := so + hours; !limits.LiftingSum.Holds(sum) {
-			return fault.List{{Field: "lifting_hours", Text: "makes more hours than a pair can have; it has " + form.Field{}.Show(so, "") + " already"}}
+			return fault.List{{Field: "lifting_hours", Text: "makes more hours than a pair can have; it has " + form.Field{}.Show(so, "") +
+				" already"}}
 		}
 		return q.AddLifting(ctx, db.AddLiftingParams{ShopID: who.ShopID, PairID: pairID, Hours: hours, MadeBy: who.UserID, MadeAt: w.Now()})
 	})
@@ -139,7 +142,8 @@ func (w *Wardrobe) AddPhoto(ctx context.Context, who app.Actor, runnerID, pairID
 		if _, err := own(ctx, q, who, runnerID, pairID); err != nil {
 			return err
 		}
-		return q.AddPairPhoto(ctx, db.AddPairPhotoParams{ShopID: who.ShopID, PairID: pairID, Side: string(side), Data: out.Bytes(), MadeBy: who.UserID, MadeAt: w.Now()})
+		return q.AddPairPhoto(ctx, db.AddPairPhotoParams{ShopID: who.ShopID, PairID: pairID, Side: string(side), Data: out.Bytes(),
+			MadeBy: who.UserID, MadeAt: w.Now()})
 	})
 }
 

@@ -166,7 +166,8 @@ func tendon(p term.Place) bool { return p == "calf" || p == "achilles" }
 // Size is how far a shoe lies from the one that a runner is used to; under 0.75 no plan is
 // needed.
 func Size(from, to Shoe) float64 {
-	return math.Max((from.DropMM-to.DropMM)/dropStep, math.Max(math.Abs(to.StackMM-from.StackMM)/stackStep, math.Max(0, (to.Bareness-from.Bareness)/bareStep)))
+	return math.Max((from.DropMM-to.DropMM)/dropStep, math.Max(math.Abs(to.StackMM-from.StackMM)/stackStep,
+		math.Max(0, (to.Bareness-from.Bareness)/bareStep)))
 }
 
 // Plan makes the plan of a change and lets it listen to what was reported. It fails with a
@@ -177,7 +178,8 @@ func Plan(c Change) (Transition, error) {
 		return Transition{}, err
 	}
 	size := math.Max(0, Size(*c.From, *c.To))
-	t := Transition{Schema: TransitionSchema, Size: units.Round(size, 6), Goal: defaultGoal, Weeks: []Week{}, Rules: []string{}, Warnings: []fault.Warning{}}
+	t := Transition{Schema: TransitionSchema, Size: units.Round(size, 6), Goal: defaultGoal, Weeks: []Week{}, Rules: []string{},
+		Warnings: []fault.Warning{}}
 	if c.GoalShare != nil {
 		t.Goal = *c.GoalShare
 	}
@@ -185,7 +187,8 @@ func Plan(c Change) (Transition, error) {
 	if c.To.DropMM < c.From.DropMM {
 		for _, x := range c.Complaints {
 			if tendon(x.Place) && x.MonthsAgo <= tendonMonths {
-				why := fmt.Sprintf("A complaint at the %s %g months ago: lowering the drop loads it. Wait until half a year without, or ask a clinician.", x.Place, units.Round(x.MonthsAgo, 1))
+				why := fmt.Sprintf("A complaint at the %s %g months ago: lowering the drop loads it. Wait until half a year without, or ask a "+
+					"clinician.", x.Place, units.Round(x.MonthsAgo, 1))
 				t.Refused = &why
 				return t, nil
 			}
@@ -197,7 +200,8 @@ func Plan(c Change) (Transition, error) {
 	bare := c.To.Bareness >= bareFrom
 	if bare && c.WeeklyKM > bareWeekly && t.Goal > bareGoal {
 		t.Goal = bareGoal
-		t.Warnings = append(t.Warnings, fault.Warning{Code: "goal_held", Text: fmt.Sprintf("Over %.0f km a week at most %.0f %% go into a shoe with so little under the foot.", bareWeekly, 100*bareGoal)})
+		t.Warnings = append(t.Warnings, fault.Warning{Code: "goal_held",
+			Text: fmt.Sprintf("Over %.0f km a week at most %.0f %% go into a shoe with so little under the foot.", bareWeekly, 100*bareGoal)})
 	}
 	n := min(mostWeeks, max(leastWeeks, int(math.Ceil(weeksPerSize*size-1e-9))))
 	if bare {
@@ -205,8 +209,10 @@ func Plan(c Change) (Transition, error) {
 		start = start.AddDate(0, 0, walkingDays)
 		t.Rules = append(t.Rules, "A fortnight of walking about in it comes first.", "One easy run a week stays in the supported pair.")
 	}
-	t.Rules = append(t.Rules, "Until half the km are in the new pair, a run in the old one follows each in the new.", "The long run goes over last.", "Weekly distance goes up by at most 10 %.",
-		"Soreness under 3: go on. From 3 the same week again. From 5 three days' rest and two weeks back. Calf or Achilles at 3, or pain at night: stop, and see a clinician.")
+	t.Rules = append(t.Rules, "Until half the km are in the new pair, a run in the old one follows each in the new.",
+		"The long run goes over last.", "Weekly distance goes up by at most 10 %.",
+		"Soreness under 3: go on. From 3 the same week again. From 5 three days' rest and two weeks back. Calf or Achilles at 3, or pain at "+
+			"night: stop, and see a clinician.")
 	t.run(c, n, start)
 	return t, nil
 }
@@ -222,7 +228,8 @@ func (t *Transition) run(c Change, n int, start time.Time) {
 	step, furthest := 1, 0
 	for calendar := 1; step <= n && calendar <= mostCalendar; calendar++ {
 		share := firstShare + (t.Goal-firstShare)*float64(step-1)/float64(n-1)
-		w := Week{Step: step, Starts: start.Format(dayLayout), Share: units.Round(share, 6), KMNew: units.Round(share*c.WeeklyKM, 3), Repeat: step <= furthest}
+		w := Week{Step: step, Starts: start.Format(dayLayout), Share: units.Round(share, 6), KMNew: units.Round(share*c.WeeklyKM, 3),
+			Repeat: step <= furthest}
 		w.KMOld = units.Round(c.WeeklyKM-w.KMNew, 3)
 		t.Weeks = append(t.Weeks, w)
 		furthest = max(furthest, step)
@@ -250,7 +257,8 @@ func (t *Transition) run(c Change, n int, start time.Time) {
 		}
 	}
 	if lastReport > len(t.Weeks) {
-		t.Warnings = append(t.Warnings, fault.Warning{Code: "reports_after_the_end", Text: fmt.Sprintf("The plan ended after %d weeks; later reports move nothing.", len(t.Weeks))})
+		t.Warnings = append(t.Warnings, fault.Warning{Code: "reports_after_the_end",
+			Text: fmt.Sprintf("The plan ended after %d weeks; later reports move nothing.", len(t.Weeks))})
 	}
 	if slices.ContainsFunc(t.Weeks, func(w Week) bool { return w.Repeat }) {
 		t.Warnings = append(t.Warnings, fault.Warning{Code: "slower", Text: "The plan takes longer, as soreness asked for."})

@@ -51,8 +51,10 @@ func TestPlanTable(t *testing.T) {
 		"never under four":         {change(usual, Shoe{6.8, 34, 9}), 0.8, true, 4, false, 1},
 		"over 40 km, so little":    {Change{From: &usual, To: &Shoe{0, 12, 27}, WeeklyKM: 41, Start: "2026-12-01"}, 2.5, true, 10, true, 0.30},
 		"40 km, so little":         {Change{From: &usual, To: &Shoe{0, 12, 27}, WeeklyKM: 40, Start: "2026-12-01"}, 2.5, true, 10, true, 1},
-		"a goal of half":           {Change{From: &usual, To: &Shoe{4, 34, 9}, WeeklyKM: 30, GoalShare: num(0.5), Start: "2026-12-01"}, 1.5, true, 6, false, 0.5},
-		"a lower goal than 30 %":   {Change{From: &usual, To: &Shoe{0, 12, 27}, WeeklyKM: 50, GoalShare: num(0.2), Start: "2026-12-01"}, 2.5, true, 10, true, 0.2},
+		"a goal of half": {Change{From: &usual, To: &Shoe{4, 34, 9}, WeeklyKM: 30, GoalShare: num(0.5), Start: "2026-12-01"}, 1.5,
+			true, 6, false, 0.5},
+		"a lower goal than 30 %": {Change{From: &usual, To: &Shoe{0, 12, 27}, WeeklyKM: 50, GoalShare: num(0.2), Start: "2026-12-01"}, 2.5,
+			true, 10, true, 0.2},
 		"a complaint long ago": {func() Change {
 			c := change(usual, Shoe{4, 34, 9})
 			c.Complaints = []Complaint{{"achilles", 7}}
@@ -63,10 +65,12 @@ func TestPlanTable(t *testing.T) {
 			c.Complaints = []Complaint{{"knee_inner", 1}}
 			return c
 		}(), 1.5, true, 6, false, 1},
-		"a complaint, but no lower": {func() Change { c := change(usual, Shoe{10, 20, 9}); c.Complaints = []Complaint{{"calf", 1}}; return c }(), 1.4, true, 6, false, 1},
+		"a complaint, but no lower": {func() Change { c := change(usual, Shoe{10, 20, 9}); c.Complaints = []Complaint{{"calf", 1}}; return c }(),
+			1.4, true, 6, false, 1},
 	} {
 		a := plan(t, c.c)
-		if math.Abs(a.Size-c.size) > 1e-9 || a.Needed != c.needed || len(a.Weeks) != c.weeks || a.WalkingFirst != c.walking || a.Refused != nil || a.Stopped {
+		if math.Abs(a.Size-c.size) > 1e-9 || a.Needed != c.needed || len(a.Weeks) != c.weeks || a.WalkingFirst != c.walking ||
+			a.Refused != nil || a.Stopped {
 			t.Errorf("%s: %+v", name, a)
 			continue
 		}
@@ -89,7 +93,8 @@ func TestPlanTable(t *testing.T) {
 		}
 	}
 	a := plan(t, change(usual, Shoe{4, 34, 9}))
-	if w := a.Weeks[0]; w.KMNew != 3 || w.KMOld != 27 || a.Weeks[1].Starts != "2026-12-08" || a.Weeks[2].Share != 0.46 || *a.Ends != "2027-01-11" {
+	if w := a.Weeks[0]; w.KMNew != 3 || w.KMOld != 27 || a.Weeks[1].Starts != "2026-12-08" || a.Weeks[2].Share != 0.46 ||
+		*a.Ends != "2027-01-11" {
 		t.Errorf("%+v, ends %s", a.Weeks, *a.Ends)
 	}
 }
@@ -108,17 +113,20 @@ func TestPlanListens(t *testing.T) {
 		starts  map[int]string // by calendar week from 0
 		stopped bool
 	}{
-		"nothing reported":      {nil, []int{1, 2, 3, 4, 5, 6}, nil, false},
-		"all well":              {[]Report{{1, 0, nil, false}, {2, 2.9, nil, false}}, []int{1, 2, 3, 4, 5, 6}, nil, false},
-		"three again":           {[]Report{{1, 1, nil, false}, {2, 3, nil, false}}, []int{1, 2, 2, 3, 4, 5, 6}, map[int]string{2: "2026-12-15"}, false},
+		"nothing reported": {nil, []int{1, 2, 3, 4, 5, 6}, nil, false},
+		"all well":         {[]Report{{1, 0, nil, false}, {2, 2.9, nil, false}}, []int{1, 2, 3, 4, 5, 6}, nil, false},
+		"three again": {[]Report{{1, 1, nil, false}, {2, 3, nil, false}}, []int{1, 2, 2, 3, 4, 5, 6}, map[int]string{2: "2026-12-15"},
+			false},
 		"just under five again": {[]Report{{1, 4.9, place("shin"), false}}, []int{1, 1, 2, 3, 4, 5, 6}, nil, false},
-		"five goes back two":    {[]Report{{1, 0, nil, false}, {2, 0, nil, false}, {3, 0, nil, false}, {4, 5, nil, false}}, []int{1, 2, 3, 4, 2, 3, 4, 5, 6}, map[int]string{4: "2027-01-01"}, false},
-		"not before week one":   {[]Report{{1, 0, nil, false}, {2, 9, nil, false}}, []int{1, 2, 1, 2, 3, 4, 5, 6}, map[int]string{2: "2026-12-18"}, false},
-		"the calf at three":     {[]Report{{1, 0, nil, false}, {2, 3, place("calf"), false}}, []int{1, 2}, nil, true},
-		"the Achilles at five":  {[]Report{{1, 5, place("achilles"), false}}, []int{1}, nil, true},
-		"the calf at two":       {[]Report{{1, 2.9, place("calf"), false}}, []int{1, 2, 3, 4, 5, 6}, nil, false},
-		"week two alone":        {[]Report{{2, 4, nil, false}}, []int{1, 2, 2, 3, 4, 5, 6}, nil, false},
-		"at night":              {[]Report{{1, 0, nil, true}}, []int{1}, nil, true},
+		"five goes back two": {[]Report{{1, 0, nil, false}, {2, 0, nil, false}, {3, 0, nil, false}, {4, 5, nil, false}},
+			[]int{1, 2, 3, 4, 2, 3, 4, 5, 6}, map[int]string{4: "2027-01-01"}, false},
+		"not before week one": {[]Report{{1, 0, nil, false}, {2, 9, nil, false}}, []int{1, 2, 1, 2, 3, 4, 5, 6},
+			map[int]string{2: "2026-12-18"}, false},
+		"the calf at three":    {[]Report{{1, 0, nil, false}, {2, 3, place("calf"), false}}, []int{1, 2}, nil, true},
+		"the Achilles at five": {[]Report{{1, 5, place("achilles"), false}}, []int{1}, nil, true},
+		"the calf at two":      {[]Report{{1, 2.9, place("calf"), false}}, []int{1, 2, 3, 4, 5, 6}, nil, false},
+		"week two alone":       {[]Report{{2, 4, nil, false}}, []int{1, 2, 2, 3, 4, 5, 6}, nil, false},
+		"at night":             {[]Report{{1, 0, nil, true}}, []int{1}, nil, true},
 	} {
 		x := base
 		x.Reports = c.reports
@@ -172,7 +180,8 @@ func TestPlanProperties(t *testing.T) {
 		last := time.Time{}
 		for _, w := range a.Weeks {
 			on, err := time.Parse(time.DateOnly, w.Starts)
-			if err != nil || !last.IsZero() && on.Sub(last) < 7*24*time.Hour || w.Share < 0.1-1e-9 || w.Share > math.Max(0.1, a.Goal)+1e-6 || math.Abs(w.KMNew+w.KMOld-c.WeeklyKM) > 0.002 {
+			if err != nil || !last.IsZero() && on.Sub(last) < 7*24*time.Hour || w.Share < 0.1-1e-9 || w.Share > math.Max(0.1, a.Goal)+1e-6 ||
+				math.Abs(w.KMNew+w.KMOld-c.WeeklyKM) > 0.002 {
 				t.Fatalf("%+v: %+v", c, w)
 			}
 			last = on
@@ -185,10 +194,16 @@ func TestPlanProperties(t *testing.T) {
 
 func TestPlanRefusesValues(t *testing.T) {
 	for field, spoil := range map[string]func(*Change){
-		"schema": func(c *Change) { c.Schema = "x" }, "from": func(c *Change) { c.From = nil }, "to": func(c *Change) { c.To = nil }, "to.drop_mm": func(c *Change) { c.To.DropMM = math.NaN() },
-		"from.stack_mm": func(c *Change) { c.From.StackMM = -1 }, "to.bareness": func(c *Change) { c.To.Bareness = 36 }, "weekly_km": func(c *Change) { c.WeeklyKM = -1 }, "goal_share": func(c *Change) { c.GoalShare = num(1.1) },
-		"start": func(c *Change) { c.Start = "soon" }, "reports[0].week": func(c *Change) { c.Reports = []Report{{Week: 0}} }, "reports[1].week": func(c *Change) { c.Reports = []Report{{Week: 2}, {Week: 2}} }, "reports[0].soreness": func(c *Change) { c.Reports = []Report{{Week: 1, Soreness: 11}} },
-		"reports[0].place": func(c *Change) { c.Reports = []Report{{Week: 1, Place: place("ear")}} }, "complaints[0].place": func(c *Change) { c.Complaints = []Complaint{{"ear", 1}} }, "complaints[0].months_ago": func(c *Change) { c.Complaints = []Complaint{{"calf", -1}} },
+		"schema": func(c *Change) { c.Schema = "x" }, "from": func(c *Change) { c.From = nil }, "to": func(c *Change) { c.To = nil },
+		"to.drop_mm":    func(c *Change) { c.To.DropMM = math.NaN() },
+		"from.stack_mm": func(c *Change) { c.From.StackMM = -1 }, "to.bareness": func(c *Change) { c.To.Bareness = 36 },
+		"weekly_km": func(c *Change) { c.WeeklyKM = -1 }, "goal_share": func(c *Change) { c.GoalShare = num(1.1) },
+		"start": func(c *Change) { c.Start = "soon" }, "reports[0].week": func(c *Change) { c.Reports = []Report{{Week: 0}} },
+		"reports[1].week":          func(c *Change) { c.Reports = []Report{{Week: 2}, {Week: 2}} },
+		"reports[0].soreness":      func(c *Change) { c.Reports = []Report{{Week: 1, Soreness: 11}} },
+		"reports[0].place":         func(c *Change) { c.Reports = []Report{{Week: 1, Place: place("ear")}} },
+		"complaints[0].place":      func(c *Change) { c.Complaints = []Complaint{{"ear", 1}} },
+		"complaints[0].months_ago": func(c *Change) { c.Complaints = []Complaint{{"calf", -1}} },
 	} {
 		c := change(Shoe{10, 34, 9}, Shoe{4, 34, 9})
 		spoil(&c)

@@ -71,27 +71,35 @@ func Rub(place term.Place, when When, k Known) Rubbed {
 	switch place {
 	case "toe_tips":
 		add(Cause{"The shoe is short", "Stand on a slope, toes down: do they touch?", "A half size up.", room, short, ""})
-		add(Cause{"The shoe is long and the foot slides", "Lock the heel with a finger and walk downhill: better?", "Heel-lock lacing; then a half size down.", room, long || k.HeelSlips || when == "downhill" && !short, "heel_lock"})
+		add(Cause{"The shoe is long and the foot slides", "Lock the heel with a finger and walk downhill: better?",
+			"Heel-lock lacing; then a half size down.", room, long || k.HeelSlips || when == "downhill" && !short, "heel_lock"})
 		add(Cause{"Long nails", "Look at them.", "Trim them straight.", "", false, ""})
 	case "toe_tops":
-		add(Cause{"The toe box is low", "Press the upper over the toes: is there play?", "A model with more volume, or a thinner sock.", "", k.ThickSock, "toe_lift"})
+		add(Cause{"The toe box is low", "Press the upper over the toes: is there play?", "A model with more volume, or a thinner sock.", "",
+			k.ThickSock, "toe_lift"})
 		add(Cause{"A seam or a stiff fold", "Feel inside with a finger.", "Another upper.", "", false, ""})
 	case "between_toes":
 		add(Cause{"Toe against toe", "Look for red sides that face each other.", "Toe socks, lubricant.", "", narrow, ""})
-		add(Cause{"Damp feet", "Are the socks wet after a run?", "Wicking seamless socks, powder; race socks are tried in training.", "", when == "in_heat" || when == "when_wet", ""})
+		add(Cause{"Damp feet", "Are the socks wet after a run?", "Wicking seamless socks, powder; race socks are tried in training.", "",
+			when == "in_heat" || when == "when_wet", ""})
 	case "ball":
-		add(Cause{"Too narrow across the ball", "Trace the foot and lay the insole on it: does it lie within?", "A wider width, or wide-forefoot lacing.", width, narrow, "wide_forefoot"})
-		add(Cause{"Too wide, and the foot slides", "Twist the foot in the shoe: does it move?", "A narrower width, an insole, firmer lacing.", width, wide && !narrow, "heel_lock"})
+		add(Cause{"Too narrow across the ball", "Trace the foot and lay the insole on it: does it lie within?",
+			"A wider width, or wide-forefoot lacing.", width, narrow, "wide_forefoot"})
+		add(Cause{"Too wide, and the foot slides", "Twist the foot in the shoe: does it move?", "A narrower width, an insole, firmer lacing.",
+			width, wide && !narrow, "heel_lock"})
 		add(Cause{"Too long, so that it bends behind the ball", "Where does the shoe bend?", "Size by the ball.", room, long, ""})
 	case "heel":
-		add(Cause{"The heel lifts", "Push a finger in behind while walking: how far does it rise?", "The last eyelet laced (heel lock); a sculpted heel; tape for now.", "", k.HeelSlips || long, "heel_lock"})
+		add(Cause{"The heel lifts", "Push a finger in behind while walking: how far does it rise?",
+			"The last eyelet laced (heel lock); a sculpted heel; tape for now.", "", k.HeelSlips || long, "heel_lock"})
 		add(Cause{"A hard counter", "Press it: does it give?", "Tape for now; another model.", "", false, ""})
 	case "achilles":
 		add(Cause{"A high or hard collar", "Is the red line where the collar ends?", "Another collar; tape for now.", "", false, ""})
 		add(Cause{"The heel lifts", "Push a finger in behind while walking.", "Heel-lock lacing.", "", k.HeelSlips || long, "heel_lock"})
 	case "top_of_foot":
-		add(Cause{"The laces press", "Loosen the middle: gone?", "Window lacing over the place, and looser.", "", when == "after_some_km", "window"})
-		add(Cause{"The instep is higher than the shoe", "Do the eyelets stand far apart?", "High-instep lacing; a model with more volume.", "", k.ThickSock, "high_instep"})
+		add(Cause{"The laces press", "Loosen the middle: gone?", "Window lacing over the place, and looser.", "", when == "after_some_km",
+			"window"})
+		add(Cause{"The instep is higher than the shoe", "Do the eyelets stand far apart?", "High-instep lacing; a model with more volume.", "",
+			k.ThickSock, "high_instep"})
 		add(Cause{"The tongue has slipped", "Look where it lies.", "Lace it through its loop.", "", false, ""})
 	case "arch_plantar":
 		add(Cause{"The insole's edge or a lump", "Take the insole out: gone?", "Another insole.", "", false, ""})

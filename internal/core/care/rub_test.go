@@ -16,9 +16,11 @@ func TestRub(t *testing.T) {
 		first string
 		lace  string
 	}{
-		"short":             {"toe_tips", "", Known{RoomMM: num(7), LeastMM: 12, MostMM: 17}, "The shoe is short", ""},
-		"long":              {"toe_tips", "", Known{RoomMM: num(22), LeastMM: 12, MostMM: 17}, "The shoe is long and the foot slides", "heel_lock"},
-		"downhill":          {"toe_tips", "downhill", Known{RoomMM: num(14), LeastMM: 12, MostMM: 17}, "The shoe is long and the foot slides", "heel_lock"},
+		"short": {"toe_tips", "", Known{RoomMM: num(7), LeastMM: 12, MostMM: 17}, "The shoe is short", ""},
+		"long": {"toe_tips", "", Known{RoomMM: num(22), LeastMM: 12, MostMM: 17}, "The shoe is long and the foot slides",
+			"heel_lock"},
+		"downhill": {"toe_tips", "downhill", Known{RoomMM: num(14), LeastMM: 12, MostMM: 17}, "The shoe is long and the foot slides",
+			"heel_lock"},
 		"nothing known":     {"toe_tips", "", Known{LeastMM: 12, MostMM: 17}, "The shoe is short", ""},
 		"narrow":            {"ball", "", Known{BallMM: num(-3)}, "Too narrow across the ball", "wide_forefoot"},
 		"wide":              {"ball", "", Known{BallMM: num(6)}, "Too wide, and the foot slides", "heel_lock"},
@@ -44,7 +46,8 @@ func TestRub(t *testing.T) {
 			}
 		}
 	}
-	for word, k := range map[string]Known{"diabetes": {Diabetes: true}, "Numbness": {Numb: true}, "broken": {Broken: true}, "two weeks": {Weeks: 2}} {
+	for word, k := range map[string]Known{"diabetes": {Diabetes: true}, "Numbness": {Numb: true}, "broken": {Broken: true},
+		"two weeks": {Weeks: 2}} {
 		if r := Rub("heel", "", k); !strings.Contains(r.Refer, word) {
 			t.Errorf("%s: %q", word, r.Refer)
 		}
@@ -55,7 +58,8 @@ func TestRub(t *testing.T) {
 }
 
 func TestSeason(t *testing.T) {
-	road := shoe.Model{Surface: term.Road, Class: term.Daily, StackHeelMM: 34, StackForefootMM: 24, Softness: 3, RubberSoftness: 3, WeightG: 260, Plate: "none", LugSpacing: "close"}
+	road := shoe.Model{Surface: term.Road, Class: term.Daily, StackHeelMM: 34, StackForefootMM: 24, Softness: 3, RubberSoftness: 3,
+		WeightG: 260, Plate: "none", LugSpacing: "close"}
 	mud := road
 	mud.Surface, mud.Class, mud.LugDepthMM, mud.LugSpacing, mud.StackHeelMM = term.Trail, term.Mud, 7, "wide", 24
 	tips := road

@@ -38,7 +38,10 @@ func (d Day) Needs() (needs []Need, indoors bool) {
 		return needs, true
 	}
 	if d.Ground == term.GroundSnow {
-		add("lugs in soft rubber, on city pavement too", func(m *shoe.Model) bool { return m.LugDepthMM >= 3 && m.RubberSoftness >= softRubber-1 })
+		add("lugs in soft rubber, on city pavement too", func(m *shoe.Model) bool {
+			return m.LugDepthMM >= 3 &&
+				m.RubberSoftness >= softRubber-1
+		})
 	}
 	if d.is(term.Cold) && d.is(term.Wet) && (d.Ground == term.GroundRoad || d.Ground == term.GroundTrack) {
 		add("soft rubber for cold wet pavement", func(m *shoe.Model) bool { return m.RubberSoftness >= softRubber-1 })
@@ -48,7 +51,10 @@ func (d Day) Needs() (needs []Need, indoors bool) {
 		add("deep lugs set wide, which shed mud", func(m *shoe.Model) bool { return m.LugDepthMM >= deepLugs && m.LugSpacing == "wide" })
 	case term.GroundTrail:
 		if d.is(term.Rocks) {
-			add("a plate or a bumper, low to the ground", func(m *shoe.Model) bool { return (m.RockPlate || m.ToeBumper) && m.StackHeelMM < lowStack })
+			add("a plate or a bumper, low to the ground", func(m *shoe.Model) bool {
+				return (m.RockPlate || m.ToeBumper) &&
+					m.StackHeelMM < lowStack
+			})
 		} else {
 			add("lugs, shallow and close on hard ground", func(m *shoe.Model) bool { return m.LugDepthMM >= 2 && m.LugDepthMM <= shallowLugs+1 })
 		}

@@ -56,7 +56,8 @@ func TestWidthLetters(t *testing.T) {
 		want       string
 	}{
 		{term.Men, 262.5, 100, "D"}, {term.Men, 262.5, 0.381 * 262.5, "D"}, {term.Men, 262.5, 0.381*262.5 + 2, "E"}, // a tie goes wider
-		{term.Men, 262.5, 0.381*262.5 - 1.99, "D"}, {term.Men, 262.5, 0.381*262.5 - 2.01, "C"}, {term.Women, 245, 0.371 * 245, "B"}, {term.Women, 245, 0.371*245 + 8, "D"},
+		{term.Men, 262.5, 0.381*262.5 - 1.99, "D"}, {term.Men, 262.5, 0.381*262.5 - 2.01, "C"}, {term.Women, 245, 0.371 * 245, "B"},
+		{term.Women, 245, 0.371*245 + 8, "D"},
 		{term.Youth, 220, 0.385 * 220, "M"}, {term.Youth, 220, 0.385*220 + 4, "W"}, {term.Youth, 220, 0.385*220 - 4, "N"},
 	} {
 		if got, beyond := Width(c.chart, c.foot, c.ball, nil); got != c.want || beyond != 0 {
@@ -75,9 +76,12 @@ func TestRefused(t *testing.T) {
 		ball, htb *float64
 		field     string
 	}{
-		"too short": {term.Men, 179, nil, nil, "foot_mm"}, "not a number": {term.Men, math.NaN(), nil, nil, "foot_mm"}, "infinite": {term.Men, math.Inf(1), nil, nil, "foot_mm"},
-		"unknown chart": {"kids", 250, nil, nil, "chart"}, "ball": {term.Men, 262, ptr(30), nil, "ball_mm"}, "heel to ball": {term.Men, 262, nil, ptr(120), "heel_to_ball_mm"},
-		"off the men's chart": {term.Men, 200, nil, nil, "foot_mm"}, "off the women's chart": {term.Women, 320, nil, nil, "foot_mm"}, "off the youth chart": {term.Youth, 270, nil, nil, "foot_mm"},
+		"too short": {term.Men, 179, nil, nil, "foot_mm"}, "not a number": {term.Men, math.NaN(), nil, nil, "foot_mm"},
+		"infinite":      {term.Men, math.Inf(1), nil, nil, "foot_mm"},
+		"unknown chart": {"kids", 250, nil, nil, "chart"}, "ball": {term.Men, 262, ptr(30), nil, "ball_mm"},
+		"heel to ball":        {term.Men, 262, nil, ptr(120), "heel_to_ball_mm"},
+		"off the men's chart": {term.Men, 200, nil, nil, "foot_mm"}, "off the women's chart": {term.Women, 320, nil, nil, "foot_mm"},
+		"off the youth chart": {term.Youth, 270, nil, nil, "foot_mm"},
 	} {
 		_, err := SizeOf(c.chart, c.mm, c.ball, c.htb, nil)
 		l, ok := fault.As(err)
@@ -171,7 +175,8 @@ func TestArchAndVolume(t *testing.T) {
 	for _, c := range []struct {
 		instep, htb float64
 		want        term.Arch
-	}{{0.295 * 190, 190, term.ArchMedium}, {0.294 * 190, 190, term.ArchLow}, {0.385 * 190, 190, term.ArchMedium}, {0.386 * 190, 190, term.ArchHigh}, {0, 190, ""}, {60, 0, ""}} {
+	}{{0.295 * 190, 190, term.ArchMedium}, {0.294 * 190, 190, term.ArchLow}, {0.385 * 190, 190, term.ArchMedium},
+		{0.386 * 190, 190, term.ArchHigh}, {0, 190, ""}, {60, 0, ""}} {
 		if _, got := ArchHeight(c.instep, c.htb); got != c.want {
 			t.Errorf("instep %g, heel to ball %g: %q, want %q", c.instep, c.htb, got, c.want)
 		}
@@ -202,9 +207,11 @@ func TestLikeFeet(t *testing.T) {
 		b    Kind
 		want bool
 	}{
-		"the same": {a, true}, "6 mm longer": {Kind{268, 100, "medium", term.ArchLow}, true}, "longer": {Kind{268.5, 100, "medium", term.ArchLow}, false},
-		"wider": {Kind{262, 105.5, "medium", term.ArchLow}, false}, "another volume": {Kind{262, 100, "full", term.ArchLow}, false}, "another arch": {Kind{262, 100, "medium", term.ArchHigh}, false},
-		"less known": {Kind{LengthMM: 260}, true}, "no length": {Kind{BallMM: 100}, false},
+		"the same": {a, true}, "6 mm longer": {Kind{268, 100, "medium", term.ArchLow}, true},
+		"longer": {Kind{268.5, 100, "medium", term.ArchLow}, false},
+		"wider":  {Kind{262, 105.5, "medium", term.ArchLow}, false}, "another volume": {Kind{262, 100, "full", term.ArchLow}, false},
+		"another arch": {Kind{262, 100, "medium", term.ArchHigh}, false},
+		"less known":   {Kind{LengthMM: 260}, true}, "no length": {Kind{BallMM: 100}, false},
 	} {
 		if got := a.Like(c.b); got != c.want || c.b.Like(a) != c.want {
 			t.Errorf("%s: %v", name, got)

@@ -157,7 +157,8 @@ func SizeOf(chart term.Chart, lengthMM float64, ballMM, heelToBallMM *float64, h
 	if heelToBallMM != nil {
 		htb = *heelToBallMM
 		if okLength && !BallHolds(htb, lengthMM) {
-			faults.Add("heel_to_ball_mm", "is %g mm; allowed is 60 to 80 %% of the foot length, %.1f to %.1f mm", htb, MinBallShare*lengthMM, MaxBallShare*lengthMM)
+			faults.Add("heel_to_ball_mm", "is %g mm; allowed is 60 to 80 %% of the foot length, %.1f to %.1f mm", htb, MinBallShare*lengthMM,
+				MaxBallShare*lengthMM)
 		}
 	}
 	if len(faults) > 0 {
@@ -186,7 +187,8 @@ func SizeOf(chart term.Chart, lengthMM float64, ballMM, heelToBallMM *float64, h
 		letter, beyond := Width(chart, lengthMM, *ballMM, h)
 		s.Width = &letter
 		if beyond != 0 {
-			s.Warnings = append(s.Warnings, fault.Warning{Code: "width_off_chart", Text: fmt.Sprintf("The ball is %.1f mm beyond the last width letter, %s.", math.Abs(beyond), letter)})
+			s.Warnings = append(s.Warnings, fault.Warning{Code: "width_off_chart",
+				Text: fmt.Sprintf("The ball is %.1f mm beyond the last width letter, %s.", math.Abs(beyond), letter)})
 		}
 	}
 	return s, nil

@@ -68,8 +68,9 @@ type Quality struct {
 
 // Answer writes a reading.
 func (r Reading) Answer() Answer {
-	a := Answer{Schema: Schema, Foot: r.Foot, Scale: AnswerScale{Source: r.Scale.Source, Paper: r.Scale.Paper}, ArchIndex: units.Round(r.ArchIndex, 4),
-		Chippaux: units.Round(r.Chippaux, 1), Staheli: units.Round(r.Staheli, 3), ClarkeDeg: units.Round(r.ClarkeDeg, 1), Arch: r.Arch,
+	a := Answer{Schema: Schema, Foot: r.Foot, Scale: AnswerScale{Source: r.Scale.Source, Paper: r.Scale.Paper},
+		ArchIndex: units.Round(r.ArchIndex, 4),
+		Chippaux:  units.Round(r.Chippaux, 1), Staheli: units.Round(r.Staheli, 3), ClarkeDeg: units.Round(r.ClarkeDeg, 1), Arch: r.Arch,
 		ArchProbability: Probability{r.P[0], r.P[1], r.P[2]}, Axis: AnswerAxis{place(r.Axis.Heel), place(r.Axis.Toe)},
 		ToeLine: [2][2]float64{place(r.ToeLine[0]), place(r.ToeLine[1])}, Outline: line(r.Outline), Toes: [][][2]float64{},
 		Quality: Quality{r.Score, r.Flags}, Warnings: r.Warnings}

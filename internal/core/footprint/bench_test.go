@@ -18,7 +18,8 @@ func photo12(b *testing.B) []byte {
 	b.Helper()
 	r := rand.New(rand.NewPCG(6, 1))
 	f := device.RandomFoot(r)
-	small := f.Render(device.Photo{Paper: footprint.A4, MMPerPx: 0.2, Tilt: 0.05, Roll: 2, Base: color.RGBA{190, 150, 105, 255}, Dark: 0.5, Uneven: 0.3, Noise: 3, Soft: 1.2}, r)
+	small := f.Render(device.Photo{Paper: footprint.A4, MMPerPx: 0.2, Tilt: 0.05, Roll: 2, Base: color.RGBA{190, 150, 105, 255}, Dark: 0.5,
+		Uneven: 0.3, Noise: 3, Soft: 1.2}, r)
 	// A phone's picture of it: 3000 × 4000.
 	big := image.NewRGBA(image.Rect(0, 0, 3000, 4000))
 	sb := small.Bounds()

@@ -181,7 +181,9 @@ func (p *Prepared) Read(opt Options) (Reading, error) {
 	}
 	r := Reading{Scale: p.plane.scale, Warnings: []fault.Warning{}, Flags: []string{}, Width: p.width, Height: p.height}
 	if n := p.plane.missing; n > 0 {
-		r.Warnings = append(r.Warnings, fault.Warning{Code: "marks_missing", Text: fmt.Sprintf("%d of the sheet's four marks cannot be seen, so there is no scale; take the picture again with all four in it, or give the paper's corners.", n)})
+		r.Warnings = append(r.Warnings, fault.Warning{Code: "marks_missing",
+			Text: fmt.Sprintf("%d of the sheet's four marks cannot be seen, so there is no scale; take the picture again with all four in it, or "+
+				"give the paper's corners.", n)})
 	}
 	f, err := findFoot(p.ink.cut(opt, p.plane), p.unit, p.plane.mm > 0)
 	if err != nil {

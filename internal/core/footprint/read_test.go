@@ -39,7 +39,8 @@ var conditions = map[string]func(r *rand.Rand) device.Photo{
 }
 
 func shop(r *rand.Rand, paper footprint.Paper) device.Photo {
-	return device.Photo{Paper: paper, MMPerPx: 0.5, Turn: 20 * r.NormFloat64(), Tilt: 0.12 * r.Float64(), Roll: 5 * r.NormFloat64(), Base: brown, Dark: 0.5, Uneven: 0.4,
+	return device.Photo{Paper: paper, MMPerPx: 0.5, Turn: 20 * r.NormFloat64(), Tilt: 0.12 * r.Float64(), Roll: 5 * r.NormFloat64(),
+		Base: brown, Dark: 0.5, Uneven: 0.4,
 		Noise: 4, Mottle: 0.2, Soft: 1.5, Specks: 60, Splashes: 4, Grain: 14}
 }
 
@@ -174,7 +175,8 @@ func TestKindsOfPicture(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	kinds := map[string]draw.Image{"NRGBA": image.NewNRGBA(b), "grey": image.NewGray(b), "16-bit": image.NewRGBA64(b), "16-bit grey": image.NewGray16(b), "CMYK": image.NewCMYK(b),
+	kinds := map[string]draw.Image{"NRGBA": image.NewNRGBA(b), "grey": image.NewGray(b), "16-bit": image.NewRGBA64(b),
+		"16-bit grey": image.NewGray16(b), "CMYK": image.NewCMYK(b),
 		"shifted": image.NewRGBA(b.Add(image.Pt(-37, 51)))}
 	pictures := map[string]image.Image{"JPEG": fromJPEG}
 	for name, k := range kinds {
@@ -192,7 +194,8 @@ func TestKindsOfPicture(t *testing.T) {
 	for name, img := range pictures {
 		got := read(t, img, opt)
 		if math.Abs(got.ArchIndex-want.ArchIndex) > 0.004 || math.Abs(got.LengthMM-want.LengthMM) > 0.7 || got.Foot != want.Foot {
-			t.Errorf("%s: %.4f %.1f mm %s, want %.4f %.1f mm %s", name, got.ArchIndex, got.LengthMM, got.Foot, want.ArchIndex, want.LengthMM, want.Foot)
+			t.Errorf("%s: %.4f %.1f mm %s, want %.4f %.1f mm %s", name, got.ArchIndex, got.LengthMM, got.Foot, want.ArchIndex, want.LengthMM,
+				want.Foot)
 		}
 	}
 }
@@ -205,8 +208,10 @@ func TestOrientation(t *testing.T) {
 	w, h := src.Bounds().Dx(), src.Bounds().Dy()
 	// stored gives the file's pixel for a seen one.
 	stored := map[int]func(x, y int) (int, int){
-		1: func(x, y int) (int, int) { return x, y }, 2: func(x, y int) (int, int) { return w - 1 - x, y }, 3: func(x, y int) (int, int) { return w - 1 - x, h - 1 - y }, 4: func(x, y int) (int, int) { return x, h - 1 - y },
-		5: func(x, y int) (int, int) { return y, x }, 6: func(x, y int) (int, int) { return y, w - 1 - x }, 7: func(x, y int) (int, int) { return h - 1 - y, w - 1 - x }, 8: func(x, y int) (int, int) { return h - 1 - y, x },
+		1: func(x, y int) (int, int) { return x, y }, 2: func(x, y int) (int, int) { return w - 1 - x, y },
+		3: func(x, y int) (int, int) { return w - 1 - x, h - 1 - y }, 4: func(x, y int) (int, int) { return x, h - 1 - y },
+		5: func(x, y int) (int, int) { return y, x }, 6: func(x, y int) (int, int) { return y, w - 1 - x },
+		7: func(x, y int) (int, int) { return h - 1 - y, w - 1 - x }, 8: func(x, y int) (int, int) { return h - 1 - y, x },
 	}
 	for o, place := range stored {
 		size := image.Rect(0, 0, w, h)
@@ -221,8 +226,10 @@ func TestOrientation(t *testing.T) {
 			}
 		}
 		got := read(t, img, footprint.Options{MMPerPx: 0.5, Orientation: o})
-		if got.Foot != want.Foot || math.Abs(got.ArchIndex-want.ArchIndex) > 0.002 || got.Width != w || math.Hypot(got.Axis.Heel.X-want.Axis.Heel.X, got.Axis.Heel.Y-want.Axis.Heel.Y) > 3 {
-			t.Errorf("orientation %d: %s %.4f heel %v, want %s %.4f heel %v", o, got.Foot, got.ArchIndex, got.Axis.Heel, want.Foot, want.ArchIndex, want.Axis.Heel)
+		if got.Foot != want.Foot || math.Abs(got.ArchIndex-want.ArchIndex) > 0.002 || got.Width != w ||
+			math.Hypot(got.Axis.Heel.X-want.Axis.Heel.X, got.Axis.Heel.Y-want.Axis.Heel.Y) > 3 {
+			t.Errorf("orientation %d: %s %.4f heel %v, want %s %.4f heel %v", o, got.Foot, got.ArchIndex, got.Axis.Heel, want.Foot, want.ArchIndex,
+				want.Axis.Heel)
 		}
 	}
 }
@@ -242,7 +249,8 @@ func TestPapersAndCorners(t *testing.T) {
 	b := plain.Bounds()
 	w, h := footprint.A4.Size()
 	// The picture as if it were an A4: lengths scale with it.
-	corners := [4]footprint.Point{{X: 0, Y: 0}, {X: float64(b.Dx()), Y: 0}, {X: float64(b.Dx()), Y: float64(b.Dy())}, {X: 0, Y: float64(b.Dy())}}
+	corners := [4]footprint.Point{{X: 0, Y: 0}, {X: float64(b.Dx()), Y: 0}, {X: float64(b.Dx()), Y: float64(b.Dy())},
+		{X: 0, Y: float64(b.Dy())}}
 	got := read(t, plain, footprint.Options{Corners: &corners, Paper: footprint.A4})
 	if want := truth.LengthMM / 0.5 * h / float64(b.Dy()); math.Abs(got.LengthMM-want) > 4 || got.Scale.Source != "corners" {
 		t.Errorf("by corners %.1f mm, want %.1f (paper %g wide)", got.LengthMM, want, w)
@@ -271,7 +279,8 @@ func TestPutRightByHand(t *testing.T) {
 	mid := footprint.Point{X: (base.Thirds[1][0].X + base.Thirds[2][1].X) / 2, Y: (base.Thirds[1][0].Y + base.Thirds[2][1].Y) / 2}
 	a, c := base.Thirds[1][0], base.Thirds[1][1]
 	cut := footprint.Stroke{Points: []footprint.Point{{X: a.X, Y: mid.Y}, {X: c.X, Y: mid.Y}}, Radius: 20, Erase: true}
-	if got := read(t, img, footprint.Options{MMPerPx: 0.5, Strokes: []footprint.Stroke{cut}}); got.ArchIndex >= base.ArchIndex || !slices.Contains(got.Flags, "broken_arch") {
+	if got := read(t, img, footprint.Options{MMPerPx: 0.5, Strokes: []footprint.Stroke{cut}}); got.ArchIndex >= base.ArchIndex ||
+		!slices.Contains(got.Flags, "broken_arch") {
 		t.Errorf("erased, yet %.3f (was %.3f) %v", got.ArchIndex, base.ArchIndex, got.Flags)
 	}
 	// A toe line further back makes the body shorter.
@@ -289,7 +298,8 @@ func TestPutRightByHand(t *testing.T) {
 	if base.Foot == term.Left {
 		other = term.Right
 	}
-	if got := read(t, img, footprint.Options{MMPerPx: 0.5, Foot: other}); got.Foot != other || !slices.ContainsFunc(got.Warnings, func(w fault.Warning) bool { return w.Code == "side_differs" }) {
+	if got := read(t, img, footprint.Options{MMPerPx: 0.5, Foot: other}); got.Foot != other ||
+		!slices.ContainsFunc(got.Warnings, func(w fault.Warning) bool { return w.Code == "side_differs" }) {
 		t.Errorf("given as the other foot: %s %v", got.Foot, got.Warnings)
 	}
 }
@@ -299,7 +309,8 @@ func TestNoPrint(t *testing.T) {
 	f := foot(8)
 	blank := f.Render(device.Photo{MMPerPx: 0.5, Empty: true, Noise: 3, Uneven: 0.4, Base: brown, Grain: 12}, rng(8))
 	specks := f.Render(device.Photo{MMPerPx: 0.5, Empty: true, Noise: 3, Specks: 300, Splashes: 20}, rng(9))
-	for name, img := range map[string]image.Image{"blank paper": blank, "specks alone": specks, "a hand": shapes(hand), "a stripe": shapes(stripe), "a disc": shapes(disc), "one colour": image.NewGray(image.Rect(0, 0, 300, 400)),
+	for name, img := range map[string]image.Image{"blank paper": blank, "specks alone": specks, "a hand": shapes(hand),
+		"a stripe": shapes(stripe), "a disc": shapes(disc), "one colour": image.NewGray(image.Rect(0, 0, 300, 400)),
 		"noise": noise(), "tiny": image.NewGray(image.Rect(0, 0, 20, 30)), "a checkerboard": checkers()} {
 		if got, err := footprint.Read(img, footprint.Options{MMPerPx: 0.5}); err == nil {
 			t.Errorf("%s is read as a %s arch with %v (score %.2f, %v)", name, got.Arch, got.P, got.Score, got.Flags)
@@ -323,7 +334,8 @@ func TestNoPrint(t *testing.T) {
 		}
 	}
 	noScale := read(t, f.Render(device.Photo{MMPerPx: 0.5}, rng(8)), footprint.Options{})
-	if a := noScale.Answer(); a.LengthMM != nil || a.Areas != nil || a.Scale.MMPerPx != nil || !slices.Contains(a.Quality.Flags, "no_scale") || a.ArchIndex == 0 {
+	if a := noScale.Answer(); a.LengthMM != nil || a.Areas != nil || a.Scale.MMPerPx != nil ||
+		!slices.Contains(a.Quality.Flags, "no_scale") || a.ArchIndex == 0 {
 		t.Errorf("without a scale: %+v", a)
 	}
 }
@@ -348,7 +360,8 @@ func shapes(list [][5]float64) image.Image {
 }
 
 var (
-	hand      = [][5]float64{{210, 430, 85, 95, 0}, {115, 370, 22, 90, -0.7}, {150, 250, 20, 100, -0.15}, {200, 225, 21, 110, 0}, {250, 235, 20, 105, 0.1}, {295, 270, 17, 85, 0.25}}
+	hand = [][5]float64{{210, 430, 85, 95, 0}, {115, 370, 22, 90, -0.7}, {150, 250, 20, 100, -0.15}, {200, 225, 21, 110, 0},
+		{250, 235, 20, 105, 0.1}, {295, 270, 17, 85, 0.25}}
 	stripe    = [][5]float64{{210, 320, 18, 280, 0}}
 	disc      = [][5]float64{{210, 320, 150, 150, 0}}
 	soleShape = [][5]float64{{215, 180, 95, 150, 0}, {205, 330, 62, 200, 0.03}, {200, 480, 70, 110, 0}}

@@ -178,7 +178,8 @@ func Bands(mean, sd float64, n int, m Motion, h *house.Values) support.BandProba
 		below[i] = 0.5 * math.Erfc(-(limit-mean)/(s*math.Sqrt2))
 	}
 	r := func(v float64) float64 { return units.Round(v, 4) }
-	return support.BandProbability{Under: r(below[0]), Neutral: r(below[1] - below[0]), Mild: r(below[2] - below[1]), Marked: r(below[3] - below[2]), Severe: r(1 - below[3])}
+	return support.BandProbability{Under: r(below[0]), Neutral: r(below[1] - below[0]), Mild: r(below[2] - below[1]),
+		Marked: r(below[3] - below[2]), Severe: r(1 - below[3])}
 }
 
 // likeliest is the most probable band, and in words the one or two that it may be.

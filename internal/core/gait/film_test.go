@@ -77,7 +77,8 @@ func TestFilms(t *testing.T) {
 		{"green in a shop", device.TreadmillOptions{Seed: 22, DotHueDeg: deg(130), Shop: true}, 80, 0.8},
 		{"orange, barefoot", device.TreadmillOptions{Seed: 23, DotHueDeg: deg(24), Barefoot: true, Width: 480, Height: 360}, 85, 0.5},
 		{"blue, small", device.TreadmillOptions{Seed: 24, DotHueDeg: deg(215), Width: 320, Height: 240, DotPX: 8}, 0, 0.5},
-		{"yellow walk, 60", device.TreadmillOptions{Seed: 25, DotHueDeg: deg(56), Gait: gait.Walk, FPS: 60, Seconds: 5, Width: 400, Height: 300}, 0, 1},
+		{"yellow walk, 60", device.TreadmillOptions{Seed: 25, DotHueDeg: deg(56), Gait: gait.Walk, FPS: 60, Seconds: 5, Width: 400, Height: 300},
+			0, 1},
 		{"side", device.TreadmillOptions{Seed: 26, View: gait.Side, Width: 400, Height: 300}, 0, 0.7},
 		{"side in a shop", device.TreadmillOptions{Seed: 27, View: gait.Side, Near: term.Right, Shop: true, Width: 480, Height: 360}, 80, 1.2},
 		{"front in a shop", device.TreadmillOptions{Seed: 28, View: gait.Front, Shop: true, Width: 480, Height: 360}, 80, 0.8},
@@ -105,7 +106,8 @@ func TestFilms(t *testing.T) {
 				for _, v := range []struct {
 					got  *gait.Stat
 					want *float64
-				}{{s.PeakEversionDeg, truth.PeakEversionDeg}, {s.StrikeDeg, truth.StrikeDeg}, {s.ShankDeg, truth.ShankDeg}, {s.KneeInDeg, truth.KneeInDeg}} {
+				}{{s.PeakEversionDeg, truth.PeakEversionDeg}, {s.StrikeDeg, truth.StrikeDeg}, {s.ShankDeg, truth.ShankDeg},
+					{s.KneeInDeg, truth.KneeInDeg}} {
 					if v.want == nil || v.got == nil {
 						continue
 					}
@@ -215,7 +217,8 @@ func TestManyRunners(t *testing.T) {
 				for _, v := range []struct {
 					got  *gait.Stat
 					want *float64
-				}{{s.PeakEversionDeg, truth.PeakEversionDeg}, {s.StrikeDeg, truth.StrikeDeg}, {s.ShankDeg, truth.ShankDeg}, {s.KneeInDeg, truth.KneeInDeg}} {
+				}{{s.PeakEversionDeg, truth.PeakEversionDeg}, {s.StrikeDeg, truth.StrikeDeg}, {s.ShankDeg, truth.ShankDeg},
+					{s.KneeInDeg, truth.KneeInDeg}} {
 					if v.got != nil && v.want != nil {
 						e := math.Abs(*v.got.Mean - *v.want)
 						sum, most, n = sum+e, max(most, e), n+1
@@ -346,7 +349,8 @@ func TestSpoiledFilms(t *testing.T) {
 	refused("a thousand dots", confetti, bare.Recording(), "markers")
 	small.NoDots, small.Seconds = false, 0.6
 	short := film(t, small)
-	refused("no whole contact", spoiled{short, func(i int, img image.Image) (image.Image, error) { return short.Frame(0) }}, short.Recording(), "markers")
+	refused("no whole contact", spoiled{short, func(i int, img image.Image) (image.Image, error) { return short.Frame(0) }},
+		short.Recording(), "markers")
 }
 
 func jsonish(flags []gait.Flag) string {
@@ -360,7 +364,8 @@ func jsonish(flags []gait.Flag) string {
 func TestOneLegWithDots(t *testing.T) {
 	m := film(t, device.TreadmillOptions{Seed: 33, Seconds: 3, Width: 320, Height: 240, DotPX: 9, OneLeg: term.Right})
 	r := read(t, m, m.Recording())
-	if r.Answer.Sides[term.Left] != nil || r.Answer.Sides[term.Right] == nil || !strings.Contains(jsonish(r.Answer.Quality.Flags), "one_foot_only") {
+	if r.Answer.Sides[term.Left] != nil || r.Answer.Sides[term.Right] == nil || !strings.Contains(jsonish(r.Answer.Quality.Flags),
+		"one_foot_only") {
 		t.Errorf("one leg: %+v", r.Answer.Quality)
 	}
 }

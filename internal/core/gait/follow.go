@@ -54,7 +54,8 @@ func Follow(f Frames, r Recording, progress func(done int) error) (Followed, err
 	}
 	slices.Sort(out.Unread)
 	if float64(len(out.Unread)) > mostUnread*float64(n) {
-		return out, fault.List{{Field: "frames", Text: fmt.Sprintf("cannot be used in %d of %d places: missing, broken or of another size", len(out.Unread), n)}}
+		return out, fault.List{{Field: "frames", Text: fmt.Sprintf("cannot be used in %d of %d places: missing, broken or of another size",
+			len(out.Unread), n)}}
 	}
 	out.Frames, out.Width, out.Height = n, w.size.X, w.size.Y
 	return out, nil
@@ -189,7 +190,9 @@ func (w *watcher) followDots(r Recording, progress func(int) error) (Followed, e
 		}
 	}
 	if 2*crowded > n {
-		return Followed{}, fault.List{{Field: "markers", Text: fmt.Sprintf("cannot be told from more than %d spots of their colour in a frame; name another hue, or mark them by hand", mostSpots)}}
+		return Followed{}, fault.List{{Field: "markers",
+			Text: fmt.Sprintf("cannot be told from more than %d spots of their colour in a frame; name another hue, or mark them by hand",
+				mostSpots)}}
 	}
 	deg := math.Round(look.hue.degrees())
 	out := Followed{HueDeg: &deg}

@@ -57,7 +57,8 @@ func TestLikeliest(t *testing.T) {
 }
 
 func TestStrikeLimits(t *testing.T) {
-	for deg, want := range map[float64]term.Strike{8.01: "heel", 8: "midfoot", -1.6: "midfoot", -1.61: "forefoot", 25: "heel", -20: "forefoot"} {
+	for deg, want := range map[float64]term.Strike{8.01: "heel", 8: "midfoot", -1.6: "midfoot", -1.61: "forefoot", 25: "heel",
+		-20: "forefoot"} {
 		if got := StrikeOf(deg); got != want {
 			t.Errorf("a sole of %g° lands on the %s, want %s", deg, got, want)
 		}
@@ -225,7 +226,8 @@ func TestCorrections(t *testing.T) {
 	if n := len(dropped.Answer.Sides[term.Left].Steps); n != 5 || len(dropped.Left[term.Left]) != 1 {
 		t.Errorf("a step left out leaves %d and tells %d, want 5 and 1", n, len(dropped.Left[term.Left]))
 	}
-	moved, err := Read(f, rec(120), Corrections{Contacts: []MovedContact{{Side: term.Left, At: first.TouchdownFrame + 3, On: first.TouchdownFrame - 4, Off: *first.HeelOffFrame + 2}}}, nil)
+	moved, err := Read(f, rec(120), Corrections{Contacts: []MovedContact{{Side: term.Left, At: first.TouchdownFrame + 3,
+		On: first.TouchdownFrame - 4, Off: *first.HeelOffFrame + 2}}}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -233,7 +235,8 @@ func TestCorrections(t *testing.T) {
 		t.Errorf("a moved contact is %d to %d", s.TouchdownFrame, *s.HeelOffFrame)
 	}
 	late := *first.HeelOffFrame - 2
-	peaked, err := Read(f, rec(120), Corrections{Contacts: []MovedContact{{Side: term.Left, At: first.TouchdownFrame + 3, On: first.TouchdownFrame, Off: *first.HeelOffFrame, Peak: &late}}}, nil)
+	peaked, err := Read(f, rec(120), Corrections{Contacts: []MovedContact{{Side: term.Left, At: first.TouchdownFrame + 3,
+		On: first.TouchdownFrame, Off: *first.HeelOffFrame, Peak: &late}}}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -256,7 +259,8 @@ func TestCorrections(t *testing.T) {
 	if how := dragged.Answer.Markers[term.Left]["heel_low"][mid].How; how != ByHand {
 		t.Errorf("a dragged dot is %q, want by_hand", how)
 	}
-	_, err = Read(f, rec(120), Corrections{Marks: []HandMark{{"middle", "nose", 9999, math.NaN(), 0}}, Contacts: []MovedContact{{Side: term.Left, At: 1, On: 9, Off: 9}}}, nil)
+	_, err = Read(f, rec(120), Corrections{Marks: []HandMark{{"middle", "nose", 9999, math.NaN(), 0}},
+		Contacts: []MovedContact{{Side: term.Left, At: 1, On: 9, Off: 9}}}, nil)
 	faults, _ := fault.As(err)
 	for i, want := range []string{"marks[0].side", "marks[0].dot", "marks[0].frame", "marks[0].x", "contacts[0].off"} {
 		if i >= len(faults) || faults[i].Field != want {
@@ -347,24 +351,28 @@ func TestChangeOf(t *testing.T) {
 func TestRecordingFaults(t *testing.T) {
 	for text, want := range map[string]string{
 		`{}`: "schema", `{"schema":"trevik.recording/v1","view":"above","fps":120,"markers":"auto"}`: "view",
-		`{"schema":"trevik.recording/v1","view":"rear","markers":"auto"}`:                                              "fps",
-		`{"schema":"trevik.recording/v1","view":"rear","fps":0,"markers":"auto"}`:                                      "fps",
-		`{"schema":"trevik.recording/v1","view":"rear","fps":"many","markers":"auto"}`:                                 "fps",
-		`{"schema":"trevik.recording/v1","view":"rear","fps":120}`:                                                     "markers",
-		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":"by magic"}`:                                "markers",
-		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":{}}`:                                        "markers",
-		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":{"left":{"nose":[[0,1,2]]}}}`:               "markers.left.nose",
-		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":{"left":{"calf_top":[[0,1]]}}}`:             "markers.left.calf_top[0]",
-		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":{"left":{"calf_top":[[0.5,1,2]]}}}`:         "markers.left.calf_top[0]",
-		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":{"left":{"calf_top":[[1,1,2],[1,2,3]]}}}`:   "markers.left.calf_top[1]",
-		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":{"up":{}}}`:                                 "markers.up",
-		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":"auto","shoes":1}`:                          "shoes",
-		`{"schema":"trevik.recording/v1","view":"rear","gait":"hop","fps":120,"markers":"auto"}`:                       "gait",
-		`{"schema":"trevik.recording/v1","view":"side","fps":120,"markers":"auto","near":"middle"}`:                    "near",
-		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":"auto","dot_hue_deg":400,"speed_kmh":10}`:   "dot_hue_deg",
-		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":"auto","speed_kmh":-1}`:                     "speed_kmh",
-		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":"auto","surface":"ice"}`:                    "surface",
-		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":{"left":{"calf_top":[[0,1,2],["a",2,3]]}}}`: "markers.left.calf_top[1][0]",
+		`{"schema":"trevik.recording/v1","view":"rear","markers":"auto"}`:                                "fps",
+		`{"schema":"trevik.recording/v1","view":"rear","fps":0,"markers":"auto"}`:                        "fps",
+		`{"schema":"trevik.recording/v1","view":"rear","fps":"many","markers":"auto"}`:                   "fps",
+		`{"schema":"trevik.recording/v1","view":"rear","fps":120}`:                                       "markers",
+		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":"by magic"}`:                  "markers",
+		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":{}}`:                          "markers",
+		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":{"left":{"nose":[[0,1,2]]}}}`: "markers.left.nose",
+		`{"schema":"trevik.recording/v1","view":"rear","fps":120,
+		"markers":{"left":{"calf_top":[[0,1]]}}}`: "markers.left.calf_top[0]",
+		`{"schema":"trevik.recording/v1","view":"rear","fps":120,
+		"markers":{"left":{"calf_top":[[0.5,1,2]]}}}`: "markers.left.calf_top[0]",
+		`{"schema":"trevik.recording/v1","view":"rear","fps":120,
+		"markers":{"left":{"calf_top":[[1,1,2],[1,2,3]]}}}`: "markers.left.calf_top[1]",
+		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":{"up":{}}}`:                               "markers.up",
+		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":"auto","shoes":1}`:                        "shoes",
+		`{"schema":"trevik.recording/v1","view":"rear","gait":"hop","fps":120,"markers":"auto"}`:                     "gait",
+		`{"schema":"trevik.recording/v1","view":"side","fps":120,"markers":"auto","near":"middle"}`:                  "near",
+		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":"auto","dot_hue_deg":400,"speed_kmh":10}`: "dot_hue_deg",
+		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":"auto","speed_kmh":-1}`:                   "speed_kmh",
+		`{"schema":"trevik.recording/v1","view":"rear","fps":120,"markers":"auto","surface":"ice"}`:                  "surface",
+		`{"schema":"trevik.recording/v1","view":"rear","fps":120,
+		"markers":{"left":{"calf_top":[[0,1,2],["a",2,3]]}}}`: "markers.left.calf_top[1][0]",
 	} {
 		_, err := ParseRecording([]byte(text))
 		faults, ok := fault.As(err)

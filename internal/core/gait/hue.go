@@ -53,7 +53,8 @@ func findLook(samples []chroma, expected int, given *float64) (look, error) {
 		if given != nil {
 			field, what = "dot_hue_deg", "no set of round dots of that hue that moves with the legs"
 		}
-		return look{}, fault.List{{Field: field, Text: "is to find the dots, and there is " + what + "; stick them on, name their hue, or mark them by hand on a few frames"}}
+		return look{}, fault.List{{Field: field, Text: "is to find the dots, and there is " + what +
+			"; stick them on, name their hue, or mark them by hand on a few frames"}}
 	}
 	// Once more round the colour that the spots really have.
 	if h := ownHue(&f, samples, best); h != nil {

@@ -73,7 +73,9 @@ func (out *Followed) name(trails []*trail, r Recording, width int) error {
 		}
 	}
 	if full < 5 {
-		return fault.List{{Field: "markers", Text: fmt.Sprintf("are to be %s on each leg that is read, and are seen together in %d frames only; stick them on anew, or mark them by hand on a few frames", words(names), full)}}
+		return fault.List{{Field: "markers",
+			Text: fmt.Sprintf("are to be %s on each leg that is read, and are seen together in %d frames only; stick them on anew, or mark them "+
+				"by hand on a few frames", words(names), full)}}
 	}
 	roles := settle(trails, frames, votes, legs, len(names))
 	usual := usualSize(trails, roles)

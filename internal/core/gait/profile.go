@@ -78,7 +78,8 @@ func (rd *reader) profile(side term.Side, raw map[string]*path) *SideReading {
 	s.Strike = StrikeOf(*s.StrikeDeg.Mean)
 	if m := *s.StrikeDeg.Mean; rd.fps < goodFPS-1 && min(math.Abs(m-heelStrike), math.Abs(m-foreStrike)) < coarseStrike {
 		s.Strike = ""
-		rd.warn("strike_not_told", "at %g frames a second the sole turns by many degrees between two frames: which part lands first is not told", rd.fps)
+		rd.warn("strike_not_told", "at %g frames a second the sole turns by many degrees between two frames: which part lands first is not told",
+			rd.fps)
 	}
 	s.FarAhead = *s.ShankDeg.Mean > shankLimit
 	return &s

@@ -115,7 +115,8 @@ func Read(f Followed, r Recording, fix Corrections, h *house.Values) (Reading, e
 		return Reading{}, err
 	}
 	rd := &reader{Followed: f, rec: r, house: h, fps: *r.FPS, fix: fix, touchAll: map[term.Side][]int{},
-		out: Reading{Angles: map[term.Side][]float64{}, Left: map[term.Side][]Step{}, Changed: len(fix.Marks)+len(fix.Contacts)+len(fix.Dropped) > 0}}
+		out: Reading{Angles: map[term.Side][]float64{}, Left: map[term.Side][]Step{},
+			Changed: len(fix.Marks)+len(fix.Contacts)+len(fix.Dropped) > 0}}
 	a := &rd.out.Answer
 	*a = Answer{Schema: AnswerSchema, View: r.View, Gait: r.Gait, FPS: rd.fps, Frames: f.Frames, Surface: r.Surface, Shod: r.Shod,
 		Sides: map[term.Side]*SideReading{}, Markers: Tracks{}, Quality: Quality{Flags: []Flag{}}, Warnings: []fault.Warning{}}
@@ -142,7 +143,8 @@ func Read(f Followed, r Recording, fix Corrections, h *house.Values) (Reading, e
 
 func (rd *reader) whyNone() string {
 	if rd.lost > 0 {
-		return fmt.Sprintf("hold no step that can be read: in each of %d contacts a dot is lost for longer than %.0f ms", rd.lost, 1000*bridgeTime)
+		return fmt.Sprintf("hold no step that can be read: in each of %d contacts a dot is lost for longer than %.0f ms", rd.lost,
+			1000*bridgeTime)
 	}
 	return "hold no whole contact with the ground; film at least three steps of a foot, from before it lands until it has left"
 }
@@ -341,7 +343,8 @@ func rearStep(angle []float64, c contact, fps float64) Step {
 	}
 	off := c.off
 	return Step{TouchdownFrame: c.on, HeelOffFrame: &off, TouchdownDeg: rounded(angle[c.on], 3), PeakEversionDeg: rounded(peak, 3),
-		PeakAtPercent: rounded(100*(at-float64(c.on))/float64(c.off-c.on), 1), ExcursionDeg: rounded(peak-angle[c.on], 3), PeakSpeedDegS: rounded(fastest, 1)}
+		PeakAtPercent: rounded(100*(at-float64(c.on))/float64(c.off-c.on), 1), ExcursionDeg: rounded(peak-angle[c.on], 3),
+		PeakSpeedDegS: rounded(fastest, 1)}
 }
 
 // overContact is the angle at 0 to 100 % of a contact.
@@ -481,18 +484,22 @@ func (rd *reader) quality() {
 		}
 	}
 	flag(fewest < enoughSteps, FewSteps, 0.3, "only %d steps of a side; at least %d make a verdict", fewest, enoughSteps)
-	flag(rd.fps < goodFPS, LowFPS, 0.35, "%g frames a second are few: the peak is drawn flatter and times are coarse; film at 60 or more", rd.fps)
+	flag(rd.fps < goodFPS, LowFPS, 0.35, "%g frames a second are few: the peak is drawn flatter and times are coarse; film at 60 or more",
+		rd.fps)
 	flag(rd.lost > 0 || len(rd.Unread) > 0 || float64(rd.bridged) > bridgedShare*float64(rd.seen), LostMarkers, 0.15, "%s", rd.lostWords())
-	flag(rd.EdgePX > max(edgeAtLeast, edgeShare*rd.DiameterPX), Blurred, 0.15, "the dots' edges are %.1f px wide: more light, a shorter exposure or a steadier camera makes them sharp", rd.EdgePX)
+	flag(rd.EdgePX > max(edgeAtLeast, edgeShare*rd.DiameterPX), Blurred, 0.15,
+		"the dots' edges are %.1f px wide: more light, a shorter exposure or a steadier camera makes them sharp", rd.EdgePX)
 	rd.rearTilt()
-	flag(math.Abs(rd.tilt) > tiltLimit, Tilted, 0.1, "the camera leans by about %.0f°; angles are taken against the ground all the same", math.Abs(rd.tilt))
+	flag(math.Abs(rd.tilt) > tiltLimit, Tilted, 0.1, "the camera leans by about %.0f°; angles are taken against the ground all the same",
+		math.Abs(rd.tilt))
 	if rd.rec.View != Side {
 		flag(sides < 2, OneFootOnly, 0.2, "one foot alone could be read")
 		if sides < 2 && rd.OneLegAtPlace {
 			rd.warn("side_by_place", "only one leg has dots; which it is was told by its half of the picture")
 		}
 	}
-	flag(rd.never > 0, HeelNeverDown, 0.1, "in %d contacts the heel never rests on the ground: the contact is taken round its lowest place", rd.never)
+	flag(rd.never > 0, HeelNeverDown, 0.1, "in %d contacts the heel never rests on the ground: the contact is taken round its lowest place",
+		rd.never)
 	flag(rd.mixedSpeeds(), MixedSpeeds, 0.15, "the stride changes within the film; read each speed by itself")
 	a.Quality.Score = units.Round(score, 2)
 }

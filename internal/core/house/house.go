@@ -92,7 +92,8 @@ func (l Value) Of(v *Values) float64 { return *l.at(v) }
 func (l Value) Set(v *Values, to float64) { *l.at(v) = to }
 
 // Groups of the table, in its order.
-var Groups = []string{"Measuring", "The print's second opinions", "Gait", "Room in the shoe", "Ranking", "What a kilometre counts", "How long pairs last"}
+var Groups = []string{"Measuring", "The print's second opinions", "Gait", "Room in the shoe", "Ranking", "What a kilometre counts",
+	"How long pairs last"}
 
 // Table is every house value with what ships.
 var Table = table()
@@ -104,13 +105,19 @@ func table() []Value {
 		out = append(out, Value{name, group, label, unit, shipped, lo, hi, reason, at})
 	}
 	group = Groups[0]
-	add("feet.repeat_mm", "Two readings agree within", "mm", 3, 0.5, 10, "Careful hands repeat a length within 3 mm; farther apart a third reading is asked for.", func(v *Values) *float64 { return &v.RepeatMM })
-	add("feet.ball_share", "Heel to ball, of the foot length", "", 0.73, 0.60, 0.80, "The first metatarsal head lies at 73 % of a usual foot: a shoe bends there.", func(v *Values) *float64 { return &v.BallShare })
+	add("feet.repeat_mm", "Two readings agree within", "mm", 3, 0.5, 10,
+		"Careful hands repeat a length within 3 mm; farther apart a third reading is asked for.", func(v *Values) *float64 { return &v.RepeatMM })
+	add("feet.ball_share", "Heel to ball, of the foot length", "", 0.73, 0.60, 0.80,
+		"The first metatarsal head lies at 73 % of a usual foot: a shoe bends there.", func(v *Values) *float64 { return &v.BallShare })
 	widths := "The standard letter's ball width; other letters are counted from it."
-	add("feet.width_men", "Ball width of a men’s D, of the foot length", "", 0.381, 0.30, 0.45, widths, func(v *Values) *float64 { return &v.WidthMen })
-	add("feet.width_women", "Ball width of a women’s B, of the foot length", "", 0.371, 0.30, 0.45, widths, func(v *Values) *float64 { return &v.WidthWomen })
-	add("feet.width_youth", "Ball width of a youth M, of the foot length", "", 0.385, 0.30, 0.45, widths, func(v *Values) *float64 { return &v.WidthYouth })
-	add("feet.letter_mm", "Between two width letters", "mm", 4, 2, 8, "Makers step their widths by 3 to 6 mm; 4 is the middle of them.", func(v *Values) *float64 { return &v.LetterMM })
+	add("feet.width_men", "Ball width of a men’s D, of the foot length", "", 0.381, 0.30, 0.45, widths,
+		func(v *Values) *float64 { return &v.WidthMen })
+	add("feet.width_women", "Ball width of a women’s B, of the foot length", "", 0.371, 0.30, 0.45, widths,
+		func(v *Values) *float64 { return &v.WidthWomen })
+	add("feet.width_youth", "Ball width of a youth M, of the foot length", "", 0.385, 0.30, 0.45, widths,
+		func(v *Values) *float64 { return &v.WidthYouth })
+	add("feet.letter_mm", "Between two width letters", "mm", 4, 2, 8, "Makers step their widths by 3 to 6 mm; 4 is the middle of them.",
+		func(v *Values) *float64 { return &v.LetterMM })
 	volume := "Instep height ÷ foot length: decides with the last's own volume whether laces close."
 	add("feet.slim_under", "Volume is slim under", "", 0.235, 0.15, 0.35, volume, func(v *Values) *float64 { return &v.SlimUnder })
 	add("feet.medium_to", "Volume is medium to", "", 0.265, 0.15, 0.35, volume, func(v *Values) *float64 { return &v.MediumTo })
@@ -120,7 +127,8 @@ func table() []Value {
 
 	group = Groups[1]
 	opinions := "From the ranges that were published; a second opinion only, the arch index decides."
-	add("print.chippaux_lowered", "Chippaux–Šmirák is lowered from", "%", 30, 5, 60, opinions, func(v *Values) *float64 { return &v.ChippauxLowered })
+	add("print.chippaux_lowered", "Chippaux–Šmirák is lowered from", "%", 30, 5, 60, opinions,
+		func(v *Values) *float64 { return &v.ChippauxLowered })
 	add("print.chippaux_low", "Chippaux–Šmirák is low from", "%", 45, 5, 90, opinions, func(v *Values) *float64 { return &v.ChippauxLow })
 	add("print.staheli_usual", "Staheli is usual from", "", 0.44, 0.1, 1.5, opinions, func(v *Values) *float64 { return &v.StaheliUsual })
 	add("print.staheli_low", "Staheli is low over", "", 0.89, 0.1, 2, opinions, func(v *Values) *float64 { return &v.StaheliLow })
@@ -129,23 +137,32 @@ func table() []Value {
 
 	group = Groups[2]
 	for i, b := range term.Bands[1:] {
-		add("gait."+string(b)+"_from", "Rolling in is "+string(b)+" from", "°", []float64{3, 9, 12, 15}[i], 0, 30, "Mean peak eversion of a run; a walk's limits lie 2° lower. Films read before a change keep the bands that they were read by.", func(v *Values) *float64 { return &v.Bands[i] })
+		add("gait."+string(b)+"_from", "Rolling in is "+string(b)+" from", "°", []float64{3, 9, 12, 15}[i], 0, 30,
+			"Mean peak eversion of a run; a walk's limits lie 2° lower. Films read before a change keep the bands that they were read by.",
+			func(v *Values) *float64 { return &v.Bands[i] })
 	}
 
 	group = Groups[3]
-	add("shoes.inner_allowance_mm", "Padding and taper take", "mm", 5, 0, 15, "What a last is longer than the space for the foot; a model's own offset comes on top.", func(v *Values) *float64 { return &v.InnerAllowanceMM })
-	add("shoes.max_cushion_mm", "Max cushion begins at a heel of", "mm", 38, 25, 60, "Made for easy running, no plate, and at least this much under the heel.", func(v *Values) *float64 { return &v.MaxCushionMM })
+	add("shoes.inner_allowance_mm", "Padding and taper take", "mm", 5, 0, 15,
+		"What a last is longer than the space for the foot; a model's own offset comes on top.",
+		func(v *Values) *float64 { return &v.InnerAllowanceMM })
+	add("shoes.max_cushion_mm", "Max cushion begins at a heel of", "mm", 38, 25, 60,
+		"Made for easy running, no plate, and at least this much under the heel.", func(v *Values) *float64 { return &v.MaxCushionMM })
 	for _, w := range []struct {
 		name, label string
 		lo, hi      float64
 		reason      string
 		of          func(*Values) *Window
 	}{
-		{"thumbnail", "Room, a thumbnail", 9, 13, "One of the three road windows; which of them holds is chosen above.", func(v *Values) *Window { return &v.Thumbnail }},
-		{"finger", "Room, a finger", 12, 17, "One of the three road windows; which of them holds is chosen above.", func(v *Values) *Window { return &v.Finger }},
-		{"thumb", "Room, a thumb", 16, 22, "One of the three road windows; which of them holds is chosen above.", func(v *Values) *Window { return &v.Thumb }},
+		{"thumbnail", "Room, a thumbnail", 9, 13, "One of the three road windows; which of them holds is chosen above.",
+			func(v *Values) *Window { return &v.Thumbnail }},
+		{"finger", "Room, a finger", 12, 17, "One of the three road windows; which of them holds is chosen above.",
+			func(v *Values) *Window { return &v.Finger }},
+		{"thumb", "Room, a thumb", 16, 22, "One of the three road windows; which of them holds is chosen above.",
+			func(v *Values) *Window { return &v.Thumb }},
 		{"race", "Room for a race", 9, 13, "Held close, for an hour or three.", func(v *Values) *Window { return &v.RaceRoom }},
-		{"descents", "Room for descents", 14, 19, "Downhill the foot slides forward: toes need room.", func(v *Values) *Window { return &v.DescentRoom }},
+		{"descents", "Room for descents", 14, 19, "Downhill the foot slides forward: toes need room.",
+			func(v *Values) *Window { return &v.DescentRoom }},
 		{"ultra", "Room for ultra or heat", 16, 24, "Feet swell over long hours and in heat.", func(v *Values) *Window { return &v.UltraRoom }},
 		{"several_days", "Room for several days", 20, 29, "A second, bigger pair for swollen feet.", func(v *Values) *Window { return &v.Longs }},
 	} {
@@ -155,10 +172,14 @@ func table() []Value {
 
 	group = Groups[4]
 	weights := []float64{0.22, 0.16, 0.15, 0.12, 0.08, 0.07, 0.07, 0.08, 0.03, 0.02}
-	reasons := []string{"What the runner runs comes first.", "A foot that does not go with the last is not helped by anything else.", "What was liked is likely to be liked again.", "A changed drop changes what works at each step.",
-		"Light pays on fast days, little on easy ones.", "Soft foam may bottom out under a heavy runner.", "The level itself was chosen; within the spread it weighs little.", "Price for what it is expected to last.", "A first pair should be an ordinary one.", "What was disliked is marked down, in that version."}
+	reasons := []string{"What the runner runs comes first.", "A foot that does not go with the last is not helped by anything else.",
+		"What was liked is likely to be liked again.", "A changed drop changes what works at each step.",
+		"Light pays on fast days, little on easy ones.", "Soft foam may bottom out under a heavy runner.",
+		"The level itself was chosen; within the spread it weighs little.", "Price for what it is expected to last.",
+		"A first pair should be an ordinary one.", "What was disliked is marked down, in that version."}
 	for i, m := range Marks {
-		add("weight."+m, "Weight of "+m, "", weights[i], 0, 10, reasons[i]+" Weights are scaled to sum 1.", func(v *Values) *float64 { return &v.Weights[i] })
+		add("weight."+m, "Weight of "+m, "", weights[i], 0, 10, reasons[i]+" Weights are scaled to sum 1.",
+			func(v *Values) *float64 { return &v.Weights[i] })
 	}
 
 	group = Groups[5]
@@ -170,16 +191,22 @@ func table() []Value {
 	add("load.heat", "Over 30 °C", "×", 1.10, 0.2, 5, load, func(v *Values) *float64 { return &v.HeatOver30 })
 	add("load.treadmill", "Treadmill", "×", 0.85, 0.2, 5, load, func(v *Values) *float64 { return &v.OnTreadmill })
 	add("load.walk", "Walk or hike", "×", 0.6, 0.1, 5, load, func(v *Values) *float64 { return &v.WalkOrHike })
-	add("load.too_soon", "Again within its rest hours", "×", 1.05, 0.2, 5, "Foam recovers in one to two days.", func(v *Values) *float64 { return &v.TooSoonAgain })
-	add("load.lifting_km", "An hour of lifting or jumping", "km", 8, 0, 50, "Lifting crushes foam.", func(v *Values) *float64 { return &v.LiftingKMPH })
+	add("load.too_soon", "Again within its rest hours", "×", 1.05, 0.2, 5, "Foam recovers in one to two days.",
+		func(v *Values) *float64 { return &v.TooSoonAgain })
+	add("load.lifting_km", "An hour of lifting or jumping", "km", 8, 0, 50, "Lifting crushes foam.",
+		func(v *Values) *float64 { return &v.LiftingKMPH })
 
 	group = Groups[6]
-	add("wear.fixed_km", "By distance: a pair ends at", "km", 640, 100, 3000, "The middle of the usual 480 to 800 km.", func(v *Values) *float64 { return &v.FixedLifeKM })
-	add("wear.delivery_days", "Delivery takes", "days", 7, 0, 120, "From ordering to the shelf; the order-by day lies so much earlier.", func(v *Values) *float64 { return &v.DeliveryDays })
-	add("wear.break_in_km", "Break-in", "km", 40, 0, 300, "Half of the plan's km go over the new pair until it is broken in.", func(v *Values) *float64 { return &v.BreakInKM })
+	add("wear.fixed_km", "By distance: a pair ends at", "km", 640, 100, 3000, "The middle of the usual 480 to 800 km.",
+		func(v *Values) *float64 { return &v.FixedLifeKM })
+	add("wear.delivery_days", "Delivery takes", "days", 7, 0, 120, "From ordering to the shelf; the order-by day lies so much earlier.",
+		func(v *Values) *float64 { return &v.DeliveryDays })
+	add("wear.break_in_km", "Break-in", "km", 40, 0, 300, "Half of the plan's km go over the new pair until it is broken in.",
+		func(v *Values) *float64 { return &v.BreakInKM })
 	lives := []float64{620, 620, 480, 280, 350, 580, 600, 450, 600, 350, 600, 800, 600}
 	for i, c := range term.Classes {
-		add("life."+string(c), "Half last beyond: "+words(string(c)), "km", lives[i], 50, 5000, "Median life of the class in effective km; a model may carry its own.", func(v *Values) *float64 { return &v.Life[i] })
+		add("life."+string(c), "Half last beyond: "+words(string(c)), "km", lives[i], 50, 5000,
+			"Median life of the class in effective km; a model may carry its own.", func(v *Values) *float64 { return &v.Life[i] })
 	}
 	return out
 }
@@ -218,9 +245,12 @@ func Or(v *Values) *Values {
 
 // rising lists what must rise from one value to the next.
 var rising = [][]string{
-	{"feet.slim_under", "feet.medium_to"}, {"feet.stiff_under", "feet.flexible_over"}, {"print.chippaux_lowered", "print.chippaux_low"}, {"print.staheli_usual", "print.staheli_low"}, {"print.clarke_usual", "print.clarke_high"},
+	{"feet.slim_under", "feet.medium_to"}, {"feet.stiff_under", "feet.flexible_over"}, {"print.chippaux_lowered", "print.chippaux_low"},
+	{"print.staheli_usual", "print.staheli_low"}, {"print.clarke_usual", "print.clarke_high"},
 	{"gait.neutral_from", "gait.mild_from", "gait.marked_from", "gait.severe_from"},
-	{"room.thumbnail_low", "room.thumbnail_high"}, {"room.finger_low", "room.finger_high"}, {"room.thumb_low", "room.thumb_high"}, {"room.race_low", "room.race_high"}, {"room.descents_low", "room.descents_high"}, {"room.ultra_low", "room.ultra_high"}, {"room.several_days_low", "room.several_days_high"},
+	{"room.thumbnail_low", "room.thumbnail_high"}, {"room.finger_low", "room.finger_high"}, {"room.thumb_low", "room.thumb_high"},
+	{"room.race_low", "room.race_high"}, {"room.descents_low", "room.descents_high"}, {"room.ultra_low", "room.ultra_high"},
+	{"room.several_days_low", "room.several_days_high"},
 }
 
 // Check notes what is not allowed, at the value's name.

@@ -29,10 +29,14 @@ func TestShippedIsAllowed(t *testing.T) {
 func TestShippedNumbers(t *testing.T) {
 	v := Shipped()
 	for name, want := range map[string]float64{
-		"feet.repeat_mm": 3, "feet.ball_share": 0.73, "feet.width_men": 0.381, "feet.width_women": 0.371, "feet.width_youth": 0.385, "feet.letter_mm": 4,
-		"feet.slim_under": 0.235, "feet.medium_to": 0.265, "feet.stiff_under": 0.012, "feet.flexible_over": 0.035, "gait.neutral_from": 3, "gait.mild_from": 9, "gait.marked_from": 12, "gait.severe_from": 15,
-		"shoes.inner_allowance_mm": 5, "shoes.max_cushion_mm": 38, "room.race_low": 9, "room.race_high": 13, "room.several_days_high": 29, "weight.use": 0.22, "weight.disliked": 0.02,
-		"load.trail_on_road": 1.5, "load.walk": 0.6, "load.lifting_km": 8, "wear.fixed_km": 640, "life.daily": 620, "life.race_plated": 280, "life.minimal": 800, "life.cross_training": 600,
+		"feet.repeat_mm": 3, "feet.ball_share": 0.73, "feet.width_men": 0.381, "feet.width_women": 0.371, "feet.width_youth": 0.385,
+		"feet.letter_mm":  4,
+		"feet.slim_under": 0.235, "feet.medium_to": 0.265, "feet.stiff_under": 0.012, "feet.flexible_over": 0.035, "gait.neutral_from": 3,
+		"gait.mild_from": 9, "gait.marked_from": 12, "gait.severe_from": 15,
+		"shoes.inner_allowance_mm": 5, "shoes.max_cushion_mm": 38, "room.race_low": 9, "room.race_high": 13, "room.several_days_high": 29,
+		"weight.use": 0.22, "weight.disliked": 0.02,
+		"load.trail_on_road": 1.5, "load.walk": 0.6, "load.lifting_km": 8, "wear.fixed_km": 640, "life.daily": 620, "life.race_plated": 280,
+		"life.minimal": 800, "life.cross_training": 600,
 	} {
 		found := false
 		for _, line := range Table {

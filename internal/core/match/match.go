@@ -247,7 +247,7 @@ func (r *Request) mark(c *Ranked, cheapest float64) {
 	if cheapest > 0 {
 		money = 1 - (c.CostPerKM/cheapest-1)/(dearTimes-1)
 	}
-	add("money", money, tenths(c.CostPerKM)+" minor units an expected km; the cheapest here is "+tenths(cheapest))
+	add("money", money, perKM(c.CostPerKM, m.Currency)+" an expected km; the cheapest here is "+perKM(cheapest, m.Currency))
 	first, why := r.first(m)
 	add("first", first, why)
 	if slices.Contains(r.Disliked, m.ID) {
@@ -521,6 +521,9 @@ func (s space) distance(o space) float64 {
 
 func plain(v float64) string { return strconv.FormatFloat(v, 'g', -1, 64) }
 
-func tenths(v float64) string { return strconv.FormatFloat(v, 'f', 1, 64) }
+// perKM writes what a km costs, given in minor units.
+func perKM(v float64, currency string) string {
+	return strconv.FormatFloat(v/100, 'f', 3, 64) + " " + cmp.Or(currency, "of the currency")
+}
 
 func words[T ~string](w T) string { return strings.ReplaceAll(string(w), "_", " ") }

@@ -29,8 +29,10 @@ func sizes(lo, hi float64) []foot.Figure {
 }
 
 func model(id string, change func(*shoe.Model)) shoe.Model {
-	m := shoe.Model{ID: id, Maker: "Norrbeck", Name: id, Version: 1, Year: 2026, Chart: term.Men, Surface: term.Road, Class: term.Daily, Level: term.Neutral,
-		StackHeelMM: 34, StackForefootMM: 24, WeightG: 260, Softness: 3, Bounce: 3, LastShape: "standard", Volume: "medium", Widths: []string{"D"}, SizesUK: sizes(5, 13), ListPrice: 14000, Currency: "EUR"}
+	m := shoe.Model{ID: id, Maker: "Norrbeck", Name: id, Version: 1, Year: 2026, Chart: term.Men, Surface: term.Road, Class: term.Daily,
+		Level:       term.Neutral,
+		StackHeelMM: 34, StackForefootMM: 24, WeightG: 260, Softness: 3, Bounce: 3, LastShape: "standard", Volume: "medium",
+		Widths: []string{"D"}, SizesUK: sizes(5, 13), ListPrice: 14000, Currency: "EUR"}
 	if change != nil {
 		change(&m)
 	}
@@ -39,8 +41,10 @@ func model(id string, change func(*shoe.Model)) shoe.Model {
 
 func request(models ...shoe.Model) Request {
 	level := term.Neutral
-	return Request{Schema: RequestSchema, Feet: support.Both[Foot]{Left: &Foot{LengthMM: 262.5, BallMM: num(100), Shape: "square", Volume: "medium"}, Right: &Foot{LengthMM: 261, BallMM: num(99), Shape: "square", Volume: "medium"}},
-		Chart: term.Men, Sock: "medium", Kinds: []KindShare{{term.Easy, term.GroundRoad, 1}}, Surface: term.Road, Level: &level, Spread: []term.Level{term.Neutral}, Lead: term.LeastCorrection, Models: models}
+	return Request{Schema: RequestSchema, Feet: support.Both[Foot]{Left: &Foot{LengthMM: 262.5, BallMM: num(100), Shape: "square",
+		Volume: "medium"}, Right: &Foot{LengthMM: 261, BallMM: num(99), Shape: "square", Volume: "medium"}},
+		Chart: term.Men, Sock: "medium", Kinds: []KindShare{{term.Easy, term.GroundRoad, 1}}, Surface: term.Road, Level: &level,
+		Spread: []term.Level{term.Neutral}, Lead: term.LeastCorrection, Models: models}
 }
 
 func rank(t *testing.T, r Request) Answer {
@@ -69,7 +73,8 @@ func TestSizeInThisModel(t *testing.T) {
 	a := rank(t, request(model("a", nil)))
 	s := a.Ranked[0].Size
 	// 10.9 mm in a US 9, 15.1 in a 9.5: nearest to the middle of 12 to 17.
-	if s.US != 9.5 || s.UK != 8.5 || s.EU != 42.5 || s.Width != "D" || math.Abs(s.RoomMM-15.13) > 0.01 || math.Abs(*s.Room.Right-16.63) > 0.01 {
+	if s.US != 9.5 || s.UK != 8.5 || s.EU != 42.5 || s.Width != "D" || math.Abs(s.RoomMM-15.13) > 0.01 ||
+		math.Abs(*s.Room.Right-16.63) > 0.01 {
 		t.Errorf("%+v", s)
 	}
 	if len(s.Neighbours) != 2 || math.Abs(s.Neighbours[0].RoomMM-10.9) > 0.01 || s.Neighbours[1].UK != 9 {
@@ -81,9 +86,12 @@ func TestSizeInThisModel(t *testing.T) {
 		low    float64
 	}{
 		"thumbnail": {func(r *Request) { r.Settings.Room = "thumbnail" }, 8, 9}, "thumb": {func(r *Request) { r.Settings.Room = "thumb" }, 9, 16},
-		"descents": {func(r *Request) { r.Conditions = []term.Condition{term.Descents} }, 8.5, 14}, "heat": {func(r *Request) { r.Conditions = []term.Condition{term.Heat, term.Descents} }, 9, 16},
-		"an ultra": {func(r *Request) { r.RaceKM = num(80) }, 9, 16}, "several days": {func(r *Request) { r.Settings.Room = "several_days" }, 9.5, 20},
-		"racing alone": {func(r *Request) { r.Kinds = []KindShare{{term.Race, term.GroundRoad, 1}} }, 8, 9}, "thick socks": {func(r *Request) { r.Sock = "thick" }, 8.5, 12},
+		"descents": {func(r *Request) { r.Conditions = []term.Condition{term.Descents} }, 8.5, 14},
+		"heat":     {func(r *Request) { r.Conditions = []term.Condition{term.Heat, term.Descents} }, 9, 16},
+		"an ultra": {func(r *Request) { r.RaceKM = num(80) }, 9, 16}, "several days": {func(r *Request) { r.Settings.Room = "several_days" },
+			9.5, 20},
+		"racing alone":              {func(r *Request) { r.Kinds = []KindShare{{term.Race, term.GroundRoad, 1}} }, 8, 9},
+		"thick socks":               {func(r *Request) { r.Sock = "thick" }, 8.5, 12},
 		"an ultra in a racing pair": {func(r *Request) { r.RaceKM = num(80); r.Kinds = []KindShare{{term.Race, term.GroundRoad, 1}} }, 9, 16},
 	} {
 		r := request(model("a", nil))
@@ -113,14 +121,16 @@ func TestRuledOut(t *testing.T) {
 		"a budget about":     {nil, func(r *Request) { r.Budget = &Budget{13999, "EUR", false} }, ""},
 		"exactly the budget": {nil, func(r *Request) { r.Budget = &Budget{14000, "EUR", true} }, ""},
 		"not on the shelf":   {nil, func(r *Request) { r.Settings.InStock = true }, "stock"},
-		"on the shelf":       {func(m *shoe.Model) { m.Stock = []shoe.Stock{{UK: 8.5, Width: "D", Count: 1}} }, func(r *Request) { r.Settings.InStock = true }, ""},
-		"drop 3 mm lower":    {nil, func(r *Request) { r.Present = &Present{DropMM: num(13)}; r.Complaints = &complaint }, "caution"},
-		"drop 2.5 mm lower":  {nil, func(r *Request) { r.Present = &Present{DropMM: num(12.5)}; r.Complaints = &complaint }, ""},
-		"a calf long ago":    {nil, func(r *Request) { r.Present = &Present{DropMM: num(13)}; r.Complaints = &old }, ""},
+		"on the shelf": {func(m *shoe.Model) { m.Stock = []shoe.Stock{{UK: 8.5, Width: "D", Count: 1}} },
+			func(r *Request) { r.Settings.InStock = true }, ""},
+		"drop 3 mm lower":   {nil, func(r *Request) { r.Present = &Present{DropMM: num(13)}; r.Complaints = &complaint }, "caution"},
+		"drop 2.5 mm lower": {nil, func(r *Request) { r.Present = &Present{DropMM: num(12.5)}; r.Complaints = &complaint }, ""},
+		"a calf long ago":   {nil, func(r *Request) { r.Present = &Present{DropMM: num(13)}; r.Complaints = &old }, ""},
 		"tips on bare road": {func(m *shoe.Model) { m.MetalTips, m.Class = true, term.Winter }, func(r *Request) {
 			r.Kinds = []KindShare{{term.Easy, term.GroundIce, 0.5}, {term.Easy, term.GroundRoad, 0.5}}
 		}, "caution"},
-		"tips on ice":       {func(m *shoe.Model) { m.MetalTips, m.Class = true, term.Winter }, func(r *Request) { r.Kinds = []KindShare{{term.Easy, term.GroundIce, 1}} }, ""},
+		"tips on ice": {func(m *shoe.Model) { m.MetalTips, m.Class = true, term.Winter },
+			func(r *Request) { r.Kinds = []KindShare{{term.Easy, term.GroundIce, 1}} }, ""},
 		"no level is given": {func(m *shoe.Model) { m.Level = term.Stability }, func(r *Request) { r.Level, r.Spread = nil, nil }, ""},
 	} {
 		r := request(model("a", c.model))
@@ -148,8 +158,9 @@ func TestMarks(t *testing.T) {
 		mark   string
 		want   float64
 	}{
-		"shape as the foot":   {nil, nil, "shape", 1},
-		"two steps of shape":  {func(m *shoe.Model) { m.LastShape = "wide_toe" }, func(r *Request) { r.Feet.Left.Shape = "tapered" }, "shape", 0.5},
+		"shape as the foot": {nil, nil, "shape", 1},
+		"two steps of shape": {func(m *shoe.Model) { m.LastShape = "wide_toe" }, func(r *Request) { r.Feet.Left.Shape = "tapered" }, "shape",
+			0.5},
 		"volume and a letter": {func(m *shoe.Model) { m.Volume, m.Widths = "full", []string{"E"} }, nil, "shape", 0.5},
 		"no wish":             {nil, nil, "feel", 0.7},
 		"feel":                {nil, func(r *Request) { r.Likes = &Likes{num(5), num(1)} }, "feel", 0.5},
@@ -158,21 +169,25 @@ func TestMarks(t *testing.T) {
 		"habit":               {nil, func(r *Request) { r.Present = &Present{DropMM: num(3)} }, "drop", 0.5},
 		"lowering":            {nil, func(r *Request) { r.Present = &Present{DropMM: num(16)} }, "drop", 1 - (9.0-4)/6},
 		"strike":              {nil, func(r *Request) { r.Strike = term.ForefootStrike }, "drop", 1 - 0.15*6},
-		"habit and strike":    {nil, func(r *Request) { r.Strike = term.MidfootStrike; r.Present = &Present{DropMM: num(10)} }, "drop", (1 + 0.7) / 2},
+		"habit and strike": {nil, func(r *Request) { r.Strike = term.MidfootStrike; r.Present = &Present{DropMM: num(10)} }, "drop",
+			(1 + 0.7) / 2},
 		"habit only": {nil, func(r *Request) {
 			r.Strike = term.MidfootStrike
 			r.Present = &Present{DropMM: num(10)}
 			r.Settings.Drop = "habit_only"
 		}, "drop", 1},
-		"easy counts half":   {func(m *shoe.Model) { m.WeightG = 280 }, nil, "weight", 0.75},
-		"tempo counts whole": {func(m *shoe.Model) { m.WeightG = 280 }, func(r *Request) { r.Kinds = []KindShare{{term.Tempo, term.GroundRoad, 1}} }, "weight", 0.5},
-		"a light runner":     {func(m *shoe.Model) { m.Softness = 5 }, func(r *Request) { r.MassKg = num(84.9) }, "body", 1},
-		"a heavy runner":     {func(m *shoe.Model) { m.Softness, m.Bounce = 5, 5 }, func(r *Request) { r.MassKg = num(85) }, "body", 0.5},
-		"a rung off":         {func(m *shoe.Model) { m.Level = term.Guidance }, func(r *Request) { r.Spread = []term.Level{term.Neutral, term.Guidance} }, "level", 0.6},
+		"easy counts half": {func(m *shoe.Model) { m.WeightG = 280 }, nil, "weight", 0.75},
+		"tempo counts whole": {func(m *shoe.Model) { m.WeightG = 280 },
+			func(r *Request) { r.Kinds = []KindShare{{term.Tempo, term.GroundRoad, 1}} }, "weight", 0.5},
+		"a light runner": {func(m *shoe.Model) { m.Softness = 5 }, func(r *Request) { r.MassKg = num(84.9) }, "body", 1},
+		"a heavy runner": {func(m *shoe.Model) { m.Softness, m.Bounce = 5, 5 }, func(r *Request) { r.MassKg = num(85) }, "body", 0.5},
+		"a rung off": {func(m *shoe.Model) { m.Level = term.Guidance },
+			func(r *Request) { r.Spread = []term.Level{term.Neutral, term.Guidance} }, "level", 0.6},
 		"carbon, first pair": {func(m *shoe.Model) { m.Plate = "carbon" }, func(r *Request) { r.Experience = "new" }, "first", 0},
 		"carbon, later":      {func(m *shoe.Model) { m.Plate = "carbon" }, nil, "first", 1},
-		"tall, first pair":   {func(m *shoe.Model) { m.StackHeelMM, m.StackForefootMM = 40, 30 }, func(r *Request) { r.Experience = "new" }, "first", 0},
-		"disliked":           {nil, func(r *Request) { r.Disliked = []string{"a"} }, "disliked", 0},
+		"tall, first pair": {func(m *shoe.Model) { m.StackHeelMM, m.StackForefootMM = 40, 30 }, func(r *Request) { r.Experience = "new" },
+			"first", 0},
+		"disliked": {nil, func(r *Request) { r.Disliked = []string{"a"} }, "disliked", 0},
 	} {
 		r := request(model("a", c.model))
 		if c.change != nil {
@@ -182,7 +197,8 @@ func TestMarks(t *testing.T) {
 			t.Errorf("%s: %s %g, want %g", name, c.mark, got, c.want)
 		}
 	}
-	a := rank(t, request(model("cheap", nil), model("twice", func(m *shoe.Model) { m.ListPrice = 28000 }), model("four", func(m *shoe.Model) { m.ListPrice = 56000 })))
+	a := rank(t, request(model("cheap", nil), model("twice", func(m *shoe.Model) { m.ListPrice = 28000 }),
+		model("four", func(m *shoe.Model) { m.ListPrice = 56000 })))
 	for id, want := range map[string]float64{"cheap": 1, "twice": 0.5, "four": 0} {
 		if got := markOf(t, a, id, "money"); math.Abs(got-want) > 1e-6 {
 			t.Errorf("money of %s: %g, want %g", id, got, want)
@@ -192,7 +208,8 @@ func TestMarks(t *testing.T) {
 
 func TestEarlierVersion(t *testing.T) {
 	now := func(change string, price int64) []shoe.Model {
-		return []shoe.Model{model("v1", func(m *shoe.Model) { m.ListPrice = price }), model("v2", func(m *shoe.Model) { m.Replaces, m.Change = "v1", change })}
+		return []shoe.Model{model("v1", func(m *shoe.Model) { m.ListPrice = price }),
+			model("v2", func(m *shoe.Model) { m.Replaces, m.Change = "v1", change })}
 	}
 	earlier := func(models []shoe.Model) *Earlier {
 		for _, r := range rank(t, request(models...)).Ranked {
@@ -325,11 +342,16 @@ func weightHolds(t *testing.T, r *rand.Rand, q Request, a Answer) {
 
 func TestRefused(t *testing.T) {
 	for field, change := range map[string]func(*Request){
-		"feet": func(r *Request) { r.Feet = support.Both[Foot]{} }, "feet.left.length_mm": func(r *Request) { r.Feet.Left.LengthMM = 20 }, "feet.left.ball_mm": func(r *Request) { r.Feet.Left.BallMM = num(-1) },
-		"kinds": func(r *Request) { r.Kinds = nil }, "kinds[0].kind": func(r *Request) { r.Kinds[0].Kind = "crawl" }, "weights.luck": func(r *Request) { r.Weights = map[string]float64{"luck": 1} },
-		"weights.use": func(r *Request) { r.Weights = map[string]float64{"use": -1} }, "budget.currency": func(r *Request) { r.Budget = &Budget{1, "NOK", true} }, "models": func(r *Request) { r.Models = nil },
-		"models[1].id": func(r *Request) { r.Models = append(r.Models, r.Models[0]) }, "models[1].currency": func(r *Request) { r.Models = append(r.Models, model("b", func(m *shoe.Model) { m.Currency = "NOK" })) },
-		"settings.room": func(r *Request) { r.Settings.Room = "elbow" }, "experience": func(r *Request) { r.Experience = "some" }, "spread[0]": func(r *Request) { r.Spread = []term.Level{"soft"} },
+		"feet": func(r *Request) { r.Feet = support.Both[Foot]{} }, "feet.left.length_mm": func(r *Request) { r.Feet.Left.LengthMM = 20 },
+		"feet.left.ball_mm": func(r *Request) { r.Feet.Left.BallMM = num(-1) },
+		"kinds":             func(r *Request) { r.Kinds = nil }, "kinds[0].kind": func(r *Request) { r.Kinds[0].Kind = "crawl" },
+		"weights.luck":    func(r *Request) { r.Weights = map[string]float64{"luck": 1} },
+		"weights.use":     func(r *Request) { r.Weights = map[string]float64{"use": -1} },
+		"budget.currency": func(r *Request) { r.Budget = &Budget{1, "NOK", true} }, "models": func(r *Request) { r.Models = nil },
+		"models[1].id":       func(r *Request) { r.Models = append(r.Models, r.Models[0]) },
+		"models[1].currency": func(r *Request) { r.Models = append(r.Models, model("b", func(m *shoe.Model) { m.Currency = "NOK" })) },
+		"settings.room":      func(r *Request) { r.Settings.Room = "elbow" }, "experience": func(r *Request) { r.Experience = "some" },
+		"spread[0]": func(r *Request) { r.Spread = []term.Level{"soft"} },
 	} {
 		r := request(model("a", nil))
 		change(&r)
@@ -419,7 +441,8 @@ func TestNothingPassesForMissing(t *testing.T) {
 	if l, ok := fault.As(err); !ok || len(l) != 2 || l[0].Field != "models[0].replaces" {
 		t.Errorf("%v", err)
 	}
-	for text, field := range map[string]string{`{"budget":{"currency":"EUR","firm":true}}`: "budget.amount", `{"sock":""}`: "sock", `{"models":[{"flexibility":0}]}`: "models[0].flexibility",
+	for text, field := range map[string]string{`{"budget":{"currency":"EUR","firm":true}}`: "budget.amount", `{"sock":""}`: "sock",
+		`{"models":[{"flexibility":0}]}`:  "models[0].flexibility",
 		`{"models":[{"label_chart":{}}]}`: "models[0].label_chart.eu_shift"} {
 		var r Request
 		if l, ok := fault.As(strict.Decode([]byte(text), &r)); !ok || l[0].Field != field {

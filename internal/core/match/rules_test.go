@@ -135,7 +135,8 @@ func (g again) marks(m *shoe.Model) map[string]float64 {
 	band := map[string][2]float64{"forefoot": {0, 4}, "midfoot": {5, 8}, "heel": {9, 12}}[g.strike]
 	strike := 1 - 0.15*math.Max(0, math.Max(band[0]-drop, drop-band[1]))
 	out := map[string]float64{
-		"shape":  clamp(1 - 0.25*float64(abs(g.shape-slices.Index(term.LastShapes, m.LastShape))) - 0.25*float64(abs(g.volume-slices.Index(term.Volumes, m.Volume))) - 0.25*float64(g.widthOff(m))),
+		"shape": clamp(1 - 0.25*float64(abs(g.shape-slices.Index(term.LastShapes,
+			m.LastShape))) - 0.25*float64(abs(g.volume-slices.Index(term.Volumes, m.Volume))) - 0.25*float64(g.widthOff(m))),
 		"feel":   1 - (math.Abs(m.Softness-g.soft)+math.Abs(m.Bounce-g.bounce))/8,
 		"drop":   (clamp(habit) + clamp(strike)) / 2,
 		"weight": 1 - clamp((m.WeightG-220)/120)*(1-0.5*g.easyShare/(g.easyShare+g.tempoShare)),
@@ -178,8 +179,10 @@ func TestEveryRule(t *testing.T) {
 	reasons := map[string]int{}
 	offers := 0
 	for n := range 160 {
-		g := again{length: 245 + math.Round(400*r.Float64())/10, sock: float64(r.IntN(3)), soft: float64(1 + r.IntN(5)), bounce: float64(1 + r.IntN(5)), drop: float64(r.IntN(13)),
-			strike: []string{"heel", "midfoot", "forefoot"}[r.IntN(3)], mass: 55 + float64(r.IntN(50)), isNew: r.IntN(2) == 0, level: r.IntN(3), shape: r.IntN(3), volume: r.IntN(3),
+		g := again{length: 245 + math.Round(400*r.Float64())/10, sock: float64(r.IntN(3)), soft: float64(1 + r.IntN(5)),
+			bounce: float64(1 + r.IntN(5)), drop: float64(r.IntN(13)),
+			strike: []string{"heel", "midfoot", "forefoot"}[r.IntN(3)], mass: 55 + float64(r.IntN(50)), isNew: r.IntN(2) == 0, level: r.IntN(3),
+			shape: r.IntN(3), volume: r.IntN(3),
 			asked: r.IntN(2) == 0, achilles: r.IntN(2) == 0, easyShare: 0.2 + 0.6*r.Float64(), tempoShare: 0.1 + 0.3*r.Float64()}
 		g.ball = 0.381*g.length + math.Round(160*r.Float64()-80)/10
 		window := [][2]float64{{9, 13}, {12, 17}, {16, 22}, {20, 29}}[r.IntN(4)]

@@ -180,14 +180,17 @@ func (r *Request) sizeIn(m *shoe.Model) fitting {
 func (r *Request) unfit(m *shoe.Model, f fitting) string {
 	switch {
 	case f.reason == "width" && r.widest == 0:
-		return fmt.Sprintf("The ball was not measured, so the foot is taken for the middle width, %s; the nearest made is %s, more than one letter off.", f.letter, f.width)
+		return fmt.Sprintf("The ball was not measured, so the foot is taken for the middle width, %s; the nearest made is %s, more than one "+
+			"letter off.", f.letter, f.width)
 	case f.reason == "width":
 		return fmt.Sprintf("The foot is a %s; the nearest width made is %s, more than one letter off.", f.letter, f.width)
 	case f.at < 0:
 		largest := slices.Max(m.SizesUK)
-		return fmt.Sprintf("The largest made, UK %g, leaves the longer foot %.1f mm; under %g mm is never offered.", largest.UK(m.Chart), r.roomFor(m, largest, r.longest), LeastRoomMM)
+		return fmt.Sprintf("The largest made, UK %g, leaves the longer foot %.1f mm; under %g mm is never offered.", largest.UK(m.Chart),
+			r.roomFor(m, largest, r.longest), LeastRoomMM)
 	}
-	return fmt.Sprintf("The smallest made that fits, UK %g, leaves %.1f mm, over a full size more than the %g to %g mm wanted: the foot would slide.", f.figure.UK(m.Chart), f.room, f.window.Low, f.window.High)
+	return fmt.Sprintf("The smallest made that fits, UK %g, leaves %.1f mm, over a full size more than the %g to %g mm wanted: the foot "+
+		"would slide.", f.figure.UK(m.Chart), f.room, f.window.Low, f.window.High)
 }
 
 // sized writes a size that fits, with its neighbours.
@@ -203,7 +206,8 @@ func (r *Request) sized(m *shoe.Model, f fitting) Size {
 		}
 		n := m.SizesUK[i]
 		size.Neighbours = append(size.Neighbours, Neighbour{US: n.US(m.Chart), UK: n.UK(m.Chart), EU: n.EU(m.Chart),
-			RoomMM: units.Round(r.roomFor(m, n, r.longest), 2), Room: r.roomOf(m, n), Label: m.Label(n, f.width), Stock: m.StockOf(n, f.width), Figure: n})
+			RoomMM: units.Round(r.roomFor(m, n, r.longest), 2), Room: r.roomOf(m, n), Label: m.Label(n, f.width), Stock: m.StockOf(n, f.width),
+			Figure: n})
 	}
 	return size
 }

@@ -61,7 +61,8 @@ func Solve(ctx context.Context, w Week) (Answer, error) {
 	if err != nil {
 		return Answer{}, err
 	}
-	a := Answer{Schema: AnswerSchema, Status: Optimal, Buy: []string{}, Use: []string{}, Assign: map[string]string{}, Uncovered: []string{}, Curve: []Point{}, Pairs: []Used{}, Why: []string{}, Warnings: []fault.Warning{}}
+	a := Answer{Schema: AnswerSchema, Status: Optimal, Buy: []string{}, Use: []string{}, Assign: map[string]string{}, Uncovered: []string{},
+		Curve: []Point{}, Pairs: []Used{}, Why: []string{}, Warnings: []fault.Warning{}}
 	if len(w.Pairs) == 0 {
 		a.Warnings = append(a.Warnings, fault.Warning{Code: "no_pairs", Text: "No pair is given, so nothing is covered."})
 	}
@@ -85,7 +86,8 @@ func Solve(ctx context.Context, w Week) (Answer, error) {
 			own, proven, upper = best, ok, bound
 		}
 		if !ok && n != p.maxPairs {
-			a.Warnings = append(a.Warnings, fault.Warning{Code: "curve_not_proven", Text: fmt.Sprintf("The best with %d pairs is the best found, not proven.", n)})
+			a.Warnings = append(a.Warnings, fault.Warning{Code: "curve_not_proven",
+				Text: fmt.Sprintf("The best with %d pairs is the best found, not proven.", n)})
 		}
 	}
 	a.fill(&w, p, own)

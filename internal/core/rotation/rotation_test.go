@@ -10,7 +10,8 @@ import (
 )
 
 func model(class term.Class, surface term.Surface) shoe.Model {
-	return shoe.Model{Class: class, Surface: surface, StackHeelMM: 34, StackForefootMM: 26, WeightG: 240, Softness: 3, Bounce: 3, LugDepthMM: 4, LugSpacing: "medium", Plate: "none"}
+	return shoe.Model{Class: class, Surface: surface, StackHeelMM: 34, StackForefootMM: 26, WeightG: 240, Softness: 3, Bounce: 3,
+		LugDepthMM: 4, LugSpacing: "medium", Plate: "none"}
 }
 
 // serve is Serve over models whose suitability is computed.
@@ -20,7 +21,8 @@ func serve(parts []Part, pairs []shoe.Model) []Served {
 
 func TestServe(t *testing.T) {
 	pairs := []shoe.Model{model(term.Daily, term.Road), model(term.TempoClass, term.Road), model(term.TrailClass, term.Trail)}
-	got := serve([]Part{{term.Easy, term.GroundRoad, 20}, {term.Tempo, term.GroundRoad, 8}, {term.Easy, term.GroundTrail, 9}, {term.Gym, term.GroundRoad, 1}}, pairs)
+	got := serve([]Part{{term.Easy, term.GroundRoad, 20}, {term.Tempo, term.GroundRoad, 8}, {term.Easy, term.GroundTrail, 9},
+		{term.Gym, term.GroundRoad, 1}}, pairs)
 	for i, want := range []int{0, 1, 2, -1} {
 		if got[i].Pair != want {
 			t.Errorf("%s on %s: pair %d, want %d (%v)", got[i].Kind, got[i].Ground, got[i].Pair, want, got[i].All)

@@ -37,7 +37,8 @@ func week(r *rand.Rand, runs, pairs int) Week {
 		at := 6*60 + (slot%2)*12*60 + r.IntN(60)
 		for k := range 1 + r.IntN(2) {
 			minutes := float64(20 + r.IntN(40))
-			w.Parts = append(w.Parts, WeekPart{ID: fmt.Sprintf("p%d-%d", n, k), Run: fmt.Sprintf("run%d", n), Day: Days[slot/2], Start: fmt.Sprintf("%02d:%02d", at/60, at%60), Minutes: &minutes,
+			w.Parts = append(w.Parts, WeekPart{ID: fmt.Sprintf("p%d-%d", n, k), Run: fmt.Sprintf("run%d", n), Day: Days[slot/2],
+				Start: fmt.Sprintf("%02d:%02d", at/60, at%60), Minutes: &minutes,
 				KM: float64(1 + r.IntN(12)), Kind: someKinds[r.IntN(len(someKinds))], Ground: someGrounds[r.IntN(2)]})
 			at += int(minutes)
 		}
@@ -160,7 +161,8 @@ func brute(w Week) outcome {
 				if to[k] != pair || w.Parts[other].Run == w.Parts[part].Run {
 					continue
 				}
-				if begin[part]-(begin[other]+*w.Parts[other].Minutes) < rest(pair)-1e-9 || begin[other]+7*1440-(begin[part]+*w.Parts[part].Minutes) < rest(pair)-1e-9 {
+				if begin[part]-(begin[other]+*w.Parts[other].Minutes) < rest(pair)-1e-9 ||
+					begin[other]+7*1440-(begin[part]+*w.Parts[part].Minutes) < rest(pair)-1e-9 {
 					fits = false
 					break
 				}
@@ -192,7 +194,8 @@ func TestBruteForce(t *testing.T) {
 		for _, k := range want.used {
 			use = append(use, w.Pairs[k].ID)
 		}
-		if a.Status != Optimal || math.Abs(1000*a.CoveredKM-float64(want.covered)) > 0.5 || math.Abs(1e6*a.SuitKM-float64(want.suit)) > 501 || a.Spent != want.spent || !slices.Equal(a.Use, use) && len(use)+len(a.Use) > 0 {
+		if a.Status != Optimal || math.Abs(1000*a.CoveredKM-float64(want.covered)) > 0.5 || math.Abs(1e6*a.SuitKM-float64(want.suit)) > 501 ||
+			a.Spent != want.spent || !slices.Equal(a.Use, use) && len(use)+len(a.Use) > 0 {
 			t.Fatalf("%d: %+v, want %+v of %v in %s", n, a, want, use, data)
 		}
 		order := make([]int, len(w.Parts))
@@ -290,7 +293,9 @@ func TestCancelled(t *testing.T) {
 }
 
 func TestWeekRefused(t *testing.T) {
-	good := `{"schema":"trevik.week/v1","budget":32000,"max_pairs":3,"parts":[{"id":"a","run":"tue","day":"tue","start":"18:30","minutes":40,"km":6,"kind":"intervals","ground":"track"},{"id":"b","run":"wed","day":"wed","start":"18:30","minutes":40,"km":6,"kind":"easy","ground":"road"}],"pairs":[{"id":"x","owned":true,"price":0,"suitability":[{"kind":"easy","ground":"road","value":0.9}]}]}`
+	good := `{"schema":"trevik.week/v1","budget":32000,"max_pairs":3,"parts":[{"id":"a","run":"tue","day":"tue","start":"18:30",
+	"minutes":40,"km":6,"kind":"intervals","ground":"track"},{"id":"b","run":"wed","day":"wed","start":"18:30","minutes":40,"km":6,
+	"kind":"easy","ground":"road"}],"pairs":[{"id":"x","owned":true,"price":0,"suitability":[{"kind":"easy","ground":"road","value":0.9}]}]}`
 	solve := func(text string) error {
 		var w Week
 		err := strict.Decode([]byte(text), &w)
@@ -320,9 +325,13 @@ func TestWeekRefused(t *testing.T) {
 		many += fmt.Sprintf(`{"id":"p%d","day":"mon","start":"10:00","km":1,"kind":"easy","ground":"road"}`, i)
 	}
 	for text, field := range map[string]string{
-		replace(`"day":"wed"`, `"day":"tue"`): "parts[1].start", replace(`"wed","start"`, `"someday","start"`): "parts[1].day", replace("18:30", "25:00"): "parts[0].start", replace(`"km":6`, `"km":-6`): "parts[0].km",
-		replace("0.9", "1.1"): "pairs[0].suitability[0].value", replace(`"id":"b"`, `"id":"a"`): "parts[1].id", replace(`"budget":32000`, `"budget":-1`): "budget", replace(`"max_pairs":3`, `"max_pairs":0`): "max_pairs",
-		replace(`"kind":"easy","ground":"road"}],"pairs"`, `"kind":"crawl","ground":"road"}],"pairs"`): "parts[1].kind", many + `],"pairs":[]}`: "parts", replace(`"price":0`, `"price":-5`): "pairs[0].price", `{"schema":"trevik.week/v1","parts":[],"pairs":[]}`: "parts",
+		replace(`"day":"wed"`, `"day":"tue"`): "parts[1].start", replace(`"wed","start"`, `"someday","start"`): "parts[1].day",
+		replace("18:30", "25:00"): "parts[0].start", replace(`"km":6`, `"km":-6`): "parts[0].km",
+		replace("0.9", "1.1"): "pairs[0].suitability[0].value", replace(`"id":"b"`, `"id":"a"`): "parts[1].id",
+		replace(`"budget":32000`, `"budget":-1`): "budget", replace(`"max_pairs":3`, `"max_pairs":0`): "max_pairs",
+		replace(`"kind":"easy","ground":"road"}],"pairs"`, `"kind":"crawl","ground":"road"}],"pairs"`): "parts[1].kind", many +
+			`],"pairs":[]}`: "parts", replace(`"price":0`, `"price":-5`): "pairs[0].price",
+		`{"schema":"trevik.week/v1","parts":[],"pairs":[]}`: "parts",
 	} {
 		l, ok := fault.As(solve(text))
 		if !ok || l[0].Field != field {
@@ -334,7 +343,8 @@ func TestWeekRefused(t *testing.T) {
 // A week that ends in the next: a run late on Sunday rests into Monday.
 func TestRoundTheWeeksEnd(t *testing.T) {
 	rest, limit := 24.0, 1
-	w := Week{MaxPairs: &limit, RestHours: &rest, Parts: []WeekPart{{ID: "mon", Day: "mon", Start: "07:00", KM: 5, Kind: term.Easy, Ground: term.GroundRoad}, {ID: "sun", Day: "sun", Start: "23:00", Minutes: num(90), KM: 12, Kind: term.Easy, Ground: term.GroundRoad}},
+	w := Week{MaxPairs: &limit, RestHours: &rest, Parts: []WeekPart{{ID: "mon", Day: "mon", Start: "07:00", KM: 5, Kind: term.Easy,
+		Ground: term.GroundRoad}, {ID: "sun", Day: "sun", Start: "23:00", Minutes: num(90), KM: 12, Kind: term.Easy, Ground: term.GroundRoad}},
 		Pairs: []Candidate{{ID: "x", Owned: true, Suitability: []Suit{{term.Easy, term.GroundRoad, 0.9}}}}}
 	a, err := Solve(context.Background(), w)
 	if err != nil || !reflect.DeepEqual(a.Uncovered, []string{"mon"}) || a.Pairs[0].MinRestHours != nil {

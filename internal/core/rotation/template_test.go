@@ -63,7 +63,8 @@ func TestTemplate(t *testing.T) {
 func TestSplit(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 3))
 	for range 500 {
-		p := WeekPart{ID: "x", Day: Days[r.IntN(7)], Start: "23:40", KM: 0.2 + math.Round(400*r.Float64())/10, Kind: term.Intervals, Ground: term.GroundTrack}
+		p := WeekPart{ID: "x", Day: Days[r.IntN(7)], Start: "23:40", KM: 0.2 + math.Round(400*r.Float64())/10, Kind: term.Intervals,
+			Ground: term.GroundTrack}
 		if r.IntN(2) == 0 {
 			m := 5 + math.Round(200*r.Float64())
 			p.Minutes = &m

@@ -193,7 +193,8 @@ func (m *Model) check(l *fault.List) {
 	for _, r := range []struct {
 		name  string
 		value float64
-	}{{"softness", m.Softness}, {"bounce", m.Bounce}, {"flexibility", m.Flexibility}, {"rubber_softness", m.RubberSoftness}, {"upper_firmness", m.UpperFirmness}} {
+	}{{"softness", m.Softness}, {"bounce", m.Bounce}, {"flexibility", m.Flexibility}, {"rubber_softness", m.RubberSoftness},
+		{"upper_firmness", m.UpperFirmness}} {
 		l.Range(r.name, r.value, 1, 5, "")
 	}
 	l.Range("rocker", float64(m.Rocker), 0, 3, "")

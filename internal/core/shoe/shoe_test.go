@@ -12,8 +12,10 @@ import (
 
 // plain is an ordinary road shoe; tests change what they are about.
 func plain() Model {
-	return Model{ID: "plain", Maker: "Norrbeck", Name: "Skua", Version: 1, Year: 2026, Chart: term.Men, Surface: term.Road, Class: term.Daily, Level: term.Neutral,
-		StackHeelMM: 34, StackForefootMM: 24, WeightG: 260, Softness: 3, Bounce: 3, LastShape: "standard", Volume: "medium", Widths: []string{"D"},
+	return Model{ID: "plain", Maker: "Norrbeck", Name: "Skua", Version: 1, Year: 2026, Chart: term.Men, Surface: term.Road, Class: term.Daily,
+		Level:       term.Neutral,
+		StackHeelMM: 34, StackForefootMM: 24, WeightG: 260, Softness: 3, Bounce: 3, LastShape: "standard", Volume: "medium",
+		Widths:  []string{"D"},
 		SizesUK: []foot.Figure{8, 8.5, 9}, ListPrice: 14000, Currency: "EUR"}.WithDefaults()
 }
 
@@ -37,7 +39,8 @@ func TestBareness(t *testing.T) {
 	if b := m.Bareness(); b != 35 {
 		t.Errorf("as little shoe as can be: %g, want 35", b)
 	}
-	m.WeightG, m.StackHeelMM, m.StackForefootMM, m.LastShape, m.Upper, m.Flexibility, m.Level = 310, 32, 22, "tapered", "reinforced", 1, term.MotionControl
+	m.WeightG, m.StackHeelMM, m.StackForefootMM, m.LastShape, m.Upper, m.Flexibility, m.Level = 310, 32, 22, "tapered", "reinforced", 1,
+		term.MotionControl
 	if b := m.Bareness(); b != 1 {
 		t.Errorf("as much shoe as can be: %g, want its flexibility alone, 1", b)
 	}
@@ -60,11 +63,16 @@ func TestLabel(t *testing.T) {
 
 func TestCheck(t *testing.T) {
 	for field, change := range map[string]func(*Model){
-		"m.id": func(m *Model) { m.ID = "" }, "m.currency": func(m *Model) { m.Currency = "eur" }, "m.chart": func(m *Model) { m.Chart = "kids" }, "m.class": func(m *Model) { m.Class = "slipper" },
-		"m.stack_heel_mm": func(m *Model) { m.StackHeelMM, m.StackForefootMM = 90, 80 }, "m.stack_forefoot_mm": func(m *Model) { m.StackForefootMM = 5 }, "m.weight_g": func(m *Model) { m.WeightG = math.NaN() },
-		"m.softness": func(m *Model) { m.Softness = 6 }, "m.sizes_uk": func(m *Model) { m.SizesUK = nil }, "m.sizes_uk[0]": func(m *Model) { m.SizesUK = []foot.Figure{8.3} },
-		"m.widths[0]": func(m *Model) { m.Widths = []string{"M"} }, "m.replaces": func(m *Model) { m.Replaces, m.Change = m.ID, "upper" }, "m.change": func(m *Model) { m.Replaces = "other" },
-		"m.stock[0].uk": func(m *Model) { m.Stock = []Stock{{UK: 12, Width: "D", Count: 1}} }, "m.list_price": func(m *Model) { m.ListPrice = -1 },
+		"m.id": func(m *Model) { m.ID = "" }, "m.currency": func(m *Model) { m.Currency = "eur" },
+		"m.chart": func(m *Model) { m.Chart = "kids" }, "m.class": func(m *Model) { m.Class = "slipper" },
+		"m.stack_heel_mm":     func(m *Model) { m.StackHeelMM, m.StackForefootMM = 90, 80 },
+		"m.stack_forefoot_mm": func(m *Model) { m.StackForefootMM = 5 }, "m.weight_g": func(m *Model) { m.WeightG = math.NaN() },
+		"m.softness": func(m *Model) { m.Softness = 6 }, "m.sizes_uk": func(m *Model) { m.SizesUK = nil },
+		"m.sizes_uk[0]": func(m *Model) { m.SizesUK = []foot.Figure{8.3} },
+		"m.widths[0]":   func(m *Model) { m.Widths = []string{"M"} }, "m.replaces": func(m *Model) { m.Replaces, m.Change = m.ID, "upper" },
+		"m.change":      func(m *Model) { m.Replaces = "other" },
+		"m.stock[0].uk": func(m *Model) { m.Stock = []Stock{{UK: 12, Width: "D", Count: 1}} },
+		"m.list_price":  func(m *Model) { m.ListPrice = -1 },
 	} {
 		m := plain()
 		change(&m)
@@ -146,7 +154,8 @@ func TestPlateViews(t *testing.T) {
 			t.Error(name)
 		}
 	}
-	if _, why := racer.Suitability(term.Tempo, term.GroundRoad, Wearer{Plates: RaceOnly}); !strings.Contains(why, "plates are kept for races") {
+	if _, why := racer.Suitability(term.Tempo, term.GroundRoad, Wearer{Plates: RaceOnly}); !strings.Contains(why,
+		"plates are kept for races") {
 		t.Error(why)
 	}
 }
@@ -166,8 +175,9 @@ func TestGroundHints(t *testing.T) {
 		"liner in heat":    {func(m *Model) { m.Liner = true }, []term.Condition{term.Heat}, "is hot"},
 		"liner in winter":  {func(m *Model) { m.Liner = true }, []term.Condition{term.Cold}, "short wet grass and winter"},
 		"rocks":            {nil, []term.Condition{term.Rocks}, "lacks them"},
-		"made for rocks":   {func(m *Model) { m.RockPlate, m.ToeBumper, m.StackHeelMM = true, true, 28 }, []term.Condition{term.Rocks}, "made for rocks"},
-		"mud":              {func(m *Model) { m.Surface, m.LugDepthMM, m.LugSpacing = term.Trail, 6, "wide" }, nil, "shed mud"},
+		"made for rocks": {func(m *Model) { m.RockPlate, m.ToeBumper, m.StackHeelMM = true, true, 28 }, []term.Condition{term.Rocks},
+			"made for rocks"},
+		"mud": {func(m *Model) { m.Surface, m.LugDepthMM, m.LugSpacing = term.Trail, 6, "wide" }, nil, "shed mud"},
 	} {
 		m := plain()
 		if c.change != nil {

@@ -61,7 +61,8 @@ func TestFaultsNameTheirPath(t *testing.T) {
 
 func TestDecodes(t *testing.T) {
 	var o outer
-	if err := Decode([]byte(`{"schema":"a","inner":{"n":1.5,"s":null},"list":[{"s":"é"}],"map":{"a":2},"whole":3,"yes":true}`), &o); err != nil {
+	if err := Decode([]byte(`{"schema":"a","inner":{"n":1.5,"s":null},"list":[{"s":"é"}],"map":{"a":2},"whole":3,"yes":true}`),
+		&o); err != nil {
 		t.Fatal(err)
 	}
 	if o.Schema != "a" || *o.Inner.N != 1.5 || o.List[0].S != "é" || o.Map["a"] != 2 || o.Whole != 3 || !o.Yes || o.hidden != 0 {
@@ -71,7 +72,8 @@ func TestDecodes(t *testing.T) {
 
 // What Decode takes, the standard decoder takes too, and to the same value.
 func FuzzDecode(f *testing.F) {
-	for _, s := range []string{`{}`, `{"inner":{"n":1e3}}`, `{"list":[{"s":"\ud800"}]}`, `{"map":{"a":-0}}`, `[[[[`, `{"a":{"a":`, "{\"schema\":\"\xff\"}"} {
+	for _, s := range []string{`{}`, `{"inner":{"n":1e3}}`, `{"list":[{"s":"\ud800"}]}`, `{"map":{"a":-0}}`, `[[[[`, `{"a":{"a":`,
+		"{\"schema\":\"\xff\"}"} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {

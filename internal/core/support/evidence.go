@@ -131,8 +131,9 @@ const (
 )
 
 var (
-	ReferFlags = []Flag{"numbness", "night_pain", "pinpoint_bone_pain", "sudden_pain", "swelling_heat_redness", "open_sore", "diabetes_or_poor_circulation", "recent_surgery", "new_deformity", "limp"}
-	Flags      = append(append([]Flag{}, ReferFlags...), PrescribedOrthotic, ChildGrowing, Pregnant)
+	ReferFlags = []Flag{"numbness", "night_pain", "pinpoint_bone_pain", "sudden_pain", "swelling_heat_redness", "open_sore",
+		"diabetes_or_poor_circulation", "recent_surgery", "new_deformity", "limp"}
+	Flags = append(append([]Flag{}, ReferFlags...), PrescribedOrthotic, ChildGrowing, Pregnant)
 )
 
 // Evidence is all that is known. A nil part is not known; an empty, non-nil
@@ -337,7 +338,8 @@ type pattern struct {
 }
 
 func (w Wear) patterns() []pattern {
-	return []pattern{{"outer_heel", w.OuterHeel}, {"inner", w.Inner}, {"outer_edge", w.OuterEdge}, {"heel", w.Heel}, {"centre", w.Centre}, {"even", w.Even}}
+	return []pattern{{"outer_heel", w.OuterHeel}, {"inner", w.Inner}, {"outer_edge", w.OuterEdge}, {"heel", w.Heel}, {"centre", w.Centre},
+		{"even", w.Even}}
 }
 
 // strongest names the strongest pattern of a sole. Patterns that share the

@@ -47,7 +47,8 @@ func (c told) evidence() Evidence {
 			if e.Arch == nil {
 				e.Arch = &Both[Arch]{}
 			}
-			p := map[string]ArchProbability{"high": {High: 0.9, Medium: 0.1}, "medium": {High: 0.1, Medium: 0.8, Low: 0.1}, "low": {Medium: 0.2, Low: 0.8}}[c.arch[i]]
+			p := map[string]ArchProbability{"high": {High: 0.9, Medium: 0.1}, "medium": {High: 0.1, Medium: 0.8, Low: 0.1},
+				"low": {Medium: 0.2, Low: 0.8}}[c.arch[i]]
 			put(&e.Arch.Left, &e.Arch.Right, s, Arch{&p})
 		}
 		if c.wear[i] != "" {
@@ -146,7 +147,8 @@ func (c told) least(i int) int {
 	}
 	signs := 0
 	for _, is := range []bool{c.wear[i] == "inner" && c.strength >= 0.5, c.navicular[i] > 10, c.knee[i] > 10, c.felt >= 2,
-		c.asked && map[term.Place]bool{"shin": true, "knee_inner": true, "knee_outer": true, "arch_plantar": true, "achilles": true, "hip": true}[c.place] && c.months <= 12 && (c.side == "" || c.side == term.Sides[i])} {
+		c.asked && map[term.Place]bool{"shin": true, "knee_inner": true, "knee_outer": true, "arch_plantar": true, "achilles": true,
+			"hip": true}[c.place] && c.months <= 12 && (c.side == "" || c.side == term.Sides[i])} {
 		if is {
 			signs++
 		}
@@ -195,7 +197,8 @@ func compare(t *testing.T, name string, c told, a Answer) {
 	if c.felt >= 0 {
 		comfort = c.felt
 	}
-	want := map[term.School]int{term.PronationMatched: agreed(c.matched(0), c.matched(1)), term.LeastCorrection: least, term.ComfortFirst: comfort, term.NaturalFoot: c.natural()}
+	want := map[term.School]int{term.PronationMatched: agreed(c.matched(0), c.matched(1)), term.LeastCorrection: least,
+		term.ComfortFirst: comfort, term.NaturalFoot: c.natural()}
 	for school, rung := range want {
 		if got := rungOf(a.Schools.Of(school).Level); got != rung {
 			t.Errorf("%s: %s gives rung %d, want %d", name, school, got, rung)
@@ -256,7 +259,8 @@ func compare(t *testing.T, name string, c told, a Answer) {
 // Every corner of the rules: each pair of gaits with each set of signs and each lead,
 // every still foot with every sole, and the flags over them.
 func TestEveryRule(t *testing.T) {
-	gaits := []*[5]float64{{0.8, 0.2, 0, 0, 0}, {0.69, 0.31, 0, 0, 0}, {0.1, 0.8, 0.1, 0, 0}, {0, 0.5, 0.49, 0.01, 0}, {0, 0.47, 0.5, 0.03, 0}, {0, 0, 0.3, 0.6, 0.1}, {0, 0, 0.31, 0.6, 0.09}, {0, 0, 0, 0.4, 0.6}, {0, 0, 0, 0.41, 0.59}}
+	gaits := []*[5]float64{{0.8, 0.2, 0, 0, 0}, {0.69, 0.31, 0, 0, 0}, {0.1, 0.8, 0.1, 0, 0}, {0, 0.5, 0.49, 0.01, 0},
+		{0, 0.47, 0.5, 0.03, 0}, {0, 0, 0.3, 0.6, 0.1}, {0, 0, 0.31, 0.6, 0.09}, {0, 0, 0, 0.4, 0.6}, {0, 0, 0, 0.41, 0.59}}
 	plain := told{source: term.FilmedRun, felt: none, lead: term.PronationMatched}
 	signs := map[string]func(*told){
 		"no sign":        func(*told) {},
@@ -312,7 +316,9 @@ func TestEveryRule(t *testing.T) {
 	}
 	for i, g := range gaits {
 		for _, lead := range term.Schools {
-			for name, flag := range map[string]func(*told){"limp": func(c *told) { c.referred = true }, "orthotic": func(c *told) { c.orthotic = true }, "trail": func(c *told) { c.trail = true }, "same ladder": func(c *told) { c.trail, c.sameLadder = true, true }} {
+			for name, flag := range map[string]func(*told){"limp": func(c *told) { c.referred = true },
+				"orthotic": func(c *told) { c.orthotic = true }, "trail": func(c *told) { c.trail = true },
+				"same ladder": func(c *told) { c.trail, c.sameLadder = true, true }} {
 				c := plain
 				c.gait, c.lead = [2]*[5]float64{g, g}, lead
 				flag(&c)

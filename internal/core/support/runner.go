@@ -10,14 +10,19 @@ import (
 
 // bandForRunner is a band for somebody who has never heard of it.
 var bandForRunner = map[term.Band]string{
-	term.BandUnder: "stays on its outer edge and tips inward less than most", term.BandNeutral: "tips inward a little as it lands, the way most feet do", term.BandMild: "tips inward a little more than most as it lands",
-	term.BandMarked: "tips inward clearly more than most as it lands", term.BandSevere: "tips inward a great deal as it lands",
+	term.BandUnder:   "stays on its outer edge and tips inward less than most",
+	term.BandNeutral: "tips inward a little as it lands, the way most feet do",
+	term.BandMild:    "tips inward a little more than most as it lands",
+	term.BandMarked:  "tips inward clearly more than most as it lands", term.BandSevere: "tips inward a great deal as it lands",
 }
 
 // shoeWords is a level's kind of shoe for somebody who has never heard of it.
 var shoeWords = map[term.Level]string{
-	term.NeutralSoft: "a soft shoe that bends easily, to take the shock and let your feet move", term.Neutral: "a shoe that cushions and otherwise leaves your feet alone",
-	term.Guidance: "a shoe whose sides gently keep your feet on course", term.Stability: "a shoe that is firmer along its inner side, so that your feet tip in less", term.MotionControl: "a firm, stiff shoe that holds your feet steady",
+	term.NeutralSoft:   "a soft shoe that bends easily, to take the shock and let your feet move",
+	term.Neutral:       "a shoe that cushions and otherwise leaves your feet alone",
+	term.Guidance:      "a shoe whose sides gently keep your feet on course",
+	term.Stability:     "a shoe that is firmer along its inner side, so that your feet tip in less",
+	term.MotionControl: "a firm, stiff shoe that holds your feet steady",
 }
 
 // forRunner is the answer in two sentences that need no word of the trade: what was
@@ -25,9 +30,11 @@ var shoeWords = map[term.Level]string{
 func (e *Evidence) forRunner(a Answer) []string {
 	switch {
 	case a.Refer:
-		return []string{"You told us about something that a doctor or a physiotherapist should look at before shoes are chosen.", "Today we measure your feet and find your size, and you get a note to take along."}
+		return []string{"You told us about something that a doctor or a physiotherapist should look at before shoes are chosen.",
+			"Today we measure your feet and find your size, and you get a note to take along."}
 	case slices.Contains(e.Flags, PrescribedOrthotic):
-		return []string{"Your insoles were made for your feet by somebody who treats you, so they stay as they are.", "We look for an even, roomy shoe that they fit into, and change nothing else."}
+		return []string{"Your insoles were made for your feet by somebody who treats you, so they stay as they are.",
+			"We look for an even, roomy shoe that they fit into, and change nothing else."}
 	}
 	return []string{e.seenWords(), e.meansWords(a)}
 }

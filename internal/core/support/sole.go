@@ -60,7 +60,8 @@ func (s Sole) Patterns() Wear {
 		}
 		return units.Round(math.Max(0, (own/nOwn-rest/nRest)/MostGone), 3)
 	}
-	return Wear{OuterHeel: strength("outer_heel"), Inner: strength("inner"), OuterEdge: strength("outer_edge"), Heel: strength("heel"), Centre: strength("centre"), Even: math.Max(0, 2*s.Evenness()-1)}
+	return Wear{OuterHeel: strength("outer_heel"), Inner: strength("inner"), OuterEdge: strength("outer_edge"), Heel: strength("heel"),
+		Centre: strength("centre"), Even: math.Max(0, 2*s.Evenness()-1)}
 }
 
 // Evenness is 1 less the share of a full grade range between the most and the least

@@ -70,8 +70,10 @@ func TestGuess(t *testing.T) {
 		pair  OldPair
 		level term.Level
 	}{
-		{OldPair{Press: "inner_firmer", Bend: "stiff", Walls: "yes"}, term.MotionControl}, {OldPair{Press: "inner_firmer"}, term.Stability}, {OldPair{Press: "even", Insert: "yes", Base: "broad"}, term.Stability},
-		{OldPair{Press: "even", Walls: "yes"}, term.Guidance}, {OldPair{Press: "even", Base: "broad"}, term.Guidance}, {OldPair{Press: "even", Bend: "easy", Walls: "no", Insert: "no"}, term.Neutral}, {OldPair{Press: "even"}, term.Neutral},
+		{OldPair{Press: "inner_firmer", Bend: "stiff", Walls: "yes"}, term.MotionControl}, {OldPair{Press: "inner_firmer"}, term.Stability},
+		{OldPair{Press: "even", Insert: "yes", Base: "broad"}, term.Stability},
+		{OldPair{Press: "even", Walls: "yes"}, term.Guidance}, {OldPair{Press: "even", Base: "broad"}, term.Guidance},
+		{OldPair{Press: "even", Bend: "easy", Walls: "no", Insert: "no"}, term.Neutral}, {OldPair{Press: "even"}, term.Neutral},
 	} {
 		level, chance, ok := c.pair.Guess()
 		if !ok || level != c.level || chance < 0.5 || chance > 0.95 {
@@ -89,17 +91,20 @@ func full() Evidence {
 	mild := BandProbability{Neutral: 0.2, Mild: 0.7, Marked: 0.1}
 	low := ArchProbability{Medium: 0.2, Low: 0.8}
 	return Evidence{
-		Gait:            &Both[Gait]{&Gait{BandProbability: &mild, Source: term.FilmedRun}, &Gait{Band: term.BandMarked, Certainty: term.Sure, Source: term.ByEye}},
+		Gait: &Both[Gait]{&Gait{BandProbability: &mild, Source: term.FilmedRun}, &Gait{Band: term.BandMarked, Certainty: term.Sure,
+			Source: term.ByEye}},
 		Arch:            &Both[Arch]{&Arch{&low}, &Arch{&low}},
 		NavicularDropMM: &Both[float64]{&seven, &twelve}, KneeInDeg: &Both[float64]{&twelve, &seven},
-		Wear: &WornPair{&Wear{Inner: 0.6}, &Wear{OuterEdge: 0.4}, term.Guidance}, Complaints: &[]Complaint{{"shin", term.Left, &months}}, ComfortableLevel: &level, AnklesGiveOutward: true,
+		Wear: &WornPair{&Wear{Inner: 0.6}, &Wear{OuterEdge: 0.4}, term.Guidance}, Complaints: &[]Complaint{{"shin", term.Left, &months}},
+		ComfortableLevel: &level, AnklesGiveOutward: true,
 	}
 }
 
 // A slip that is lifted out leaves all else as it was; put back, the answer is the
 // same to the letter; and the order in which they are lifted does not matter.
 func TestWithout(t *testing.T) {
-	pieces := []string{"gait.left", "gait.right", "arch.left", "arch.right", "navicular_drop.left", "navicular_drop.right", "knee_in.left", "knee_in.right", "wear.left", "wear.right", "complaints", "comfortable_level", "ankles_give_outward"}
+	pieces := []string{"gait.left", "gait.right", "arch.left", "arch.right", "navicular_drop.left", "navicular_drop.right", "knee_in.left",
+		"knee_in.right", "wear.left", "wear.right", "complaints", "comfortable_level", "ankles_give_outward"}
 	text := func(e Evidence) string {
 		a, err := Decide(e)
 		if err != nil {

@@ -127,11 +127,13 @@ func Decide(e Evidence) (Answer, error) {
 	if err := e.check(); err != nil {
 		return Answer{}, err
 	}
-	a := Answer{Schema: AnswerSchema, Lead: e.Lead, Spread: []term.Level{}, Why: []Reason{}, Conflicts: []Conflict{}, Missing: e.missing(), Warnings: e.warnings()}
+	a := Answer{Schema: AnswerSchema, Lead: e.Lead, Spread: []term.Level{}, Why: []Reason{}, Conflicts: []Conflict{}, Missing: e.missing(),
+		Warnings: e.warnings()}
 	for _, f := range e.Flags {
 		if slices.Contains(ReferFlags, f) {
 			a.Refer = true
-			a.Why = append(a.Why, Reason{"flags." + string(f), "Told at the cautions: " + Words(string(f)) + ". This is for a clinician first, so no level of support is given.", 0})
+			a.Why = append(a.Why, Reason{"flags." + string(f), "Told at the cautions: " + Words(string(f)) +
+				". This is for a clinician first, so no level of support is given.", 0})
 		}
 	}
 	if a.Refer {
@@ -152,11 +154,13 @@ func Decide(e Evidence) (Answer, error) {
 	neutral := term.Neutral
 	if e.Surface == term.Trail && e.TrailRule == term.PlatformOnly {
 		a.Level, a.Spread = &neutral, []term.Level{neutral}
-		a.Why = append(a.Why, Reason{"surface", "On trail every step lands differently: the model is chosen neutral, and its steadiness is width, height and grip.", 0})
+		a.Why = append(a.Why, Reason{"surface",
+			"On trail every step lands differently: the model is chosen neutral, and its steadiness is width, height and grip.", 0})
 	}
 	if slices.Contains(e.Flags, PrescribedOrthotic) {
 		a.Level, a.Spread = &neutral, []term.Level{neutral}
-		a.Why = append(a.Why, Reason{"flags.prescribed_orthotic", "The prescribed orthotic stays: a neutral model with room goes round it, and nothing is changed without the prescriber.", 0})
+		a.Why = append(a.Why, Reason{"flags.prescribed_orthotic",
+			"The prescribed orthotic stays: a neutral model with room goes round it, and nothing is changed without the prescriber.", 0})
 	}
 	a.Confidence = e.confidence(len(a.Conflicts))
 	a.ForRunner = e.forRunner(a)
@@ -230,7 +234,8 @@ func (e *Evidence) pronationMatched() SchoolAnswer {
 			rungs[i] = bandRung[b]
 			text := fmt.Sprintf("%s foot, %s: %s.", title(s), Words(string(e.Gait.Of(s).Source)), bandWords[b])
 			if lo, up, yes := e.between(i); yes {
-				text = fmt.Sprintf("%s foot, %s: between %s and %s; %s is taken.", title(s), Words(string(e.Gait.Of(s).Source)), Words(string(lo)), Words(string(up)), Words(string(b)))
+				text = fmt.Sprintf("%s foot, %s: between %s and %s; %s is taken.", title(s), Words(string(e.Gait.Of(s).Source)), Words(string(lo)),
+					Words(string(up)), Words(string(b)))
 			}
 			why = append(why, Reason{"gait." + string(s), text, rungs[i] - 1})
 			continue
@@ -238,7 +243,8 @@ func (e *Evidence) pronationMatched() SchoolAnswer {
 		rungs[i] = 1
 		if a, ok := e.arch(s); ok {
 			rungs[i] = archRung[a]
-			why = append(why, Reason{"arch." + string(s), fmt.Sprintf("%s foot: no gait was seen, so the %s arch speaks.", title(s), a), rungs[i] - 1})
+			why = append(why, Reason{"arch." + string(s), fmt.Sprintf("%s foot: no gait was seen, so the %s arch speaks.", title(s), a),
+				rungs[i] - 1})
 		} else {
 			why = append(why, Reason{"gait." + string(s), fmt.Sprintf("%s foot: neither gait nor arch is known; neutral is taken.", title(s)), 0})
 		}
@@ -275,26 +281,31 @@ func (e *Evidence) shoeSteers() bool {
 func (e *Evidence) signs(s term.Side) []Reason {
 	var out []Reason
 	if w := e.Wear.of(s); w != nil && w.Inner >= signInner-tiny {
-		out = append(out, Reason{"wear." + string(s), fmt.Sprintf("%s foot: a sign, the old sole is worn on the inner side (%.2g of 1).", title(s), w.Inner), 0})
+		out = append(out, Reason{"wear." + string(s), fmt.Sprintf("%s foot: a sign, the old sole is worn on the inner side (%.2g of 1).",
+			title(s), w.Inner), 0})
 	}
 	if d := e.NavicularDropMM.Of(s); d != nil && *d > signDropMM {
-		out = append(out, Reason{"navicular_drop." + string(s), fmt.Sprintf("%s foot: a sign, the arch sinks %.1f mm from sitting to standing.", title(s), *d), 0})
+		out = append(out, Reason{"navicular_drop." + string(s), fmt.Sprintf("%s foot: a sign, the arch sinks %.1f mm from sitting to standing.",
+			title(s), *d), 0})
 	}
 	if k := e.KneeInDeg.Of(s); k != nil && *k > signKneeDeg {
 		out = append(out, Reason{"knee_in." + string(s), fmt.Sprintf("%s foot: a sign, the knee comes %.1f° inward.", title(s), *k), 0})
 	} else if seen := e.KneeByEye.Of(s); k == nil && seen != nil && seen.inward() {
-		out = append(out, Reason{"knee_by_eye." + string(s), fmt.Sprintf("%s foot: a sign, the knee was seen %s.", title(s), Words(seen.Grade)), 0})
+		out = append(out, Reason{"knee_by_eye." + string(s), fmt.Sprintf("%s foot: a sign, the knee was seen %s.", title(s), Words(seen.Grade)),
+			0})
 	}
 	if e.Complaints != nil {
 		for _, c := range *e.Complaints {
 			if (c.Side == s || c.Side == "") && slices.Contains(signPlaces, c.Place) && *c.MonthsAgo <= signMonths {
-				out = append(out, Reason{"complaints", fmt.Sprintf("%s foot: a sign, the %s was felt within a year.", title(s), Words(string(c.Place))), 0})
+				out = append(out, Reason{"complaints", fmt.Sprintf("%s foot: a sign, the %s was felt within a year.", title(s),
+					Words(string(c.Place))), 0})
 				break
 			}
 		}
 	}
 	if e.ComfortableLevel != nil && e.ComfortableLevel.Rung() >= term.Guidance.Rung() {
-		out = append(out, Reason{"comfortable_level", fmt.Sprintf("%s foot: a sign, %s has felt right.", title(s), Words(string(*e.ComfortableLevel))), 0})
+		out = append(out, Reason{"comfortable_level", fmt.Sprintf("%s foot: a sign, %s has felt right.", title(s),
+			Words(string(*e.ComfortableLevel))), 0})
 	}
 	return out
 }
@@ -330,12 +341,15 @@ func (e *Evidence) leastCorrection() SchoolAnswer {
 
 func (e *Evidence) comfortFirst(least SchoolAnswer) SchoolAnswer {
 	if e.ComfortableLevel == nil {
-		why := append([]Reason{{"comfortable_level", "No level is known to have felt right for six months, so the least correction is the start; comfort in the try-on decides.", 0}}, least.Why...)
+		why := append([]Reason{{"comfortable_level",
+			"No level is known to have felt right for six months, so the least correction is the start; comfort in the try-on decides.", 0}},
+			least.Why...)
 		return SchoolAnswer{Level: least.Level, PerSide: least.PerSide, Why: why}
 	}
 	level := *e.ComfortableLevel
 	return SchoolAnswer{Level: &level, PerSide: PerSide{&level, &level},
-		Why: []Reason{{"comfortable_level", title(level) + " felt right for six months or more without a complaint, so it stays.", level.Rung() - 1}}}
+		Why: []Reason{{"comfortable_level", title(level) + " felt right for six months or more without a complaint, so it stays.",
+			level.Rung() - 1}}}
 }
 
 func (e *Evidence) naturalFoot() SchoolAnswer {
@@ -540,7 +554,8 @@ func (e *Evidence) confidence(conflicts int) float64 {
 	for _, part := range []struct {
 		there  bool
 		weight float64
-	}{{e.hasWear(), weightWear}, {e.Arch.any(), weightArch}, {e.Complaints != nil, weightComplaints}, {e.ComfortableLevel != nil, weightComfort}} {
+	}{{e.hasWear(), weightWear}, {e.Arch.any(), weightArch}, {e.Complaints != nil, weightComplaints},
+		{e.ComfortableLevel != nil, weightComfort}} {
 		if part.there {
 			sum += part.weight
 		}
@@ -557,7 +572,8 @@ func (e *Evidence) missing() []string {
 	for _, part := range []struct {
 		there bool
 		name  string
-	}{{e.Gait.any(), "gait"}, {e.Arch.any(), "arch"}, {e.hasWear(), "wear"}, {e.Complaints != nil, "complaints"}, {e.ComfortableLevel != nil, "comfortable_level"}} {
+	}{{e.Gait.any(), "gait"}, {e.Arch.any(), "arch"}, {e.hasWear(), "wear"}, {e.Complaints != nil, "complaints"},
+		{e.ComfortableLevel != nil, "comfortable_level"}} {
 		if !part.there {
 			out = append(out, part.name)
 		}
@@ -569,14 +585,16 @@ func (e *Evidence) warnings() []fault.Warning {
 	out := []fault.Warning{}
 	for i, s := range term.Sides {
 		if lo, up, yes := e.between(i); yes {
-			out = append(out, fault.Warning{Code: "between", Text: fmt.Sprintf("%s foot: between %s and %s; no band is clear.", title(s), Words(string(lo)), Words(string(up)))})
+			out = append(out, fault.Warning{Code: "between", Text: fmt.Sprintf("%s foot: between %s and %s; no band is clear.", title(s),
+				Words(string(lo)), Words(string(up)))})
 		}
 	}
 	if l, r := e.Gait.Of(term.Left) != nil, e.Gait.Of(term.Right) != nil; l != r {
 		out = append(out, fault.Warning{Code: "one_foot_only", Text: "The gait of one foot only is known."})
 	}
 	if e.AnklesGiveOutward {
-		out = append(out, fault.Warning{Code: "ankles_give_outward", Text: "The ankles give outward: a wide-based neutral model joins the try-on."})
+		out = append(out, fault.Warning{Code: "ankles_give_outward",
+			Text: "The ankles give outward: a wide-based neutral model joins the try-on."})
 	}
 	for _, f := range e.Flags {
 		if f == ChildGrowing || f == Pregnant {
@@ -620,7 +638,8 @@ func WordsOf[T ~string](list []T) []string {
 
 // SchoolNames are how the schools are called in words.
 var SchoolNames = map[term.School]string{
-	term.PronationMatched: "matched to rolling in", term.LeastCorrection: "least correction", term.ComfortFirst: "comfort first", term.NaturalFoot: "natural foot",
+	term.PronationMatched: "matched to rolling in", term.LeastCorrection: "least correction", term.ComfortFirst: "comfort first",
+	term.NaturalFoot: "natural foot",
 }
 
 // leastTold is up to which confidence a level is nobody's finding: nothing was looked at.

@@ -60,8 +60,10 @@ func word(l *term.Level) string {
 }
 
 func TestPronationMatchedByBand(t *testing.T) {
-	for band, level := range map[term.Band]term.Level{term.BandUnder: term.NeutralSoft, term.BandNeutral: term.Neutral, term.BandMild: term.Guidance, term.BandMarked: term.Stability, term.BandSevere: term.MotionControl} {
-		a := decide(t, Evidence{Gait: both(sure(band)), Arch: arches(term.ArchLow), Wear: &WornPair{Left: &Wear{Inner: 1}, Right: &Wear{Inner: 1}}})
+	for band, level := range map[term.Band]term.Level{term.BandUnder: term.NeutralSoft, term.BandNeutral: term.Neutral,
+		term.BandMild: term.Guidance, term.BandMarked: term.Stability, term.BandSevere: term.MotionControl} {
+		a := decide(t, Evidence{Gait: both(sure(band)), Arch: arches(term.ArchLow),
+			Wear: &WornPair{Left: &Wear{Inner: 1}, Right: &Wear{Inner: 1}}})
 		if got := word(a.Schools.PronationMatched.Level); got != string(level) {
 			t.Errorf("%s: %s, want %s; with a gait neither arch nor wear moves it", band, got, level)
 		}
@@ -77,9 +79,12 @@ func TestPronationMatchedWithoutGait(t *testing.T) {
 		shoe term.Level
 		want term.Level
 	}{
-		{"", nil, "", term.Neutral}, {term.ArchHigh, nil, "", term.NeutralSoft}, {term.ArchMedium, nil, "", term.Neutral}, {term.ArchLow, nil, "", term.Guidance},
-		{"", inner, "", term.Guidance}, {term.ArchLow, inner, "", term.Stability}, {term.ArchHigh, inner, "", term.Neutral}, {term.ArchHigh, edge, "", term.NeutralSoft},
-		{term.ArchLow, edge, "", term.Neutral}, {term.ArchLow, edge, term.Guidance, term.Guidance}, {term.ArchLow, edge, term.Neutral, term.Neutral}, {term.ArchLow, heel, "", term.Guidance},
+		{"", nil, "", term.Neutral}, {term.ArchHigh, nil, "", term.NeutralSoft}, {term.ArchMedium, nil, "", term.Neutral},
+		{term.ArchLow, nil, "", term.Guidance},
+		{"", inner, "", term.Guidance}, {term.ArchLow, inner, "", term.Stability}, {term.ArchHigh, inner, "", term.Neutral},
+		{term.ArchHigh, edge, "", term.NeutralSoft},
+		{term.ArchLow, edge, "", term.Neutral}, {term.ArchLow, edge, term.Guidance, term.Guidance},
+		{term.ArchLow, edge, term.Neutral, term.Neutral}, {term.ArchLow, heel, "", term.Guidance},
 	} {
 		e := Evidence{}
 		if c.arch != "" {
@@ -100,7 +105,8 @@ func TestBandOfASide(t *testing.T) {
 		want term.Level
 	}{
 		{chances(0, 0.5, 0.5, 0, 0), term.Neutral}, {chances(0, 0.49, 0.51, 0, 0), term.Neutral}, // within 0.02: the lower
-		{chances(0, 0.48, 0.52, 0, 0), term.Guidance}, {chances(0.34, 0.33, 0.33, 0, 0), term.NeutralSoft}, {chances(0, 0.678, 0.314, 0.008, 0), term.Neutral},
+		{chances(0, 0.48, 0.52, 0, 0), term.Guidance}, {chances(0.34, 0.33, 0.33, 0, 0), term.NeutralSoft},
+		{chances(0, 0.678, 0.314, 0.008, 0), term.Neutral},
 	} {
 		if got := word(decide(t, Evidence{Gait: both(c.g)}).Schools.PronationMatched.Level); got != string(c.want) {
 			t.Errorf("%+v: %s, want %s", *c.g.BandProbability, got, c.want)
@@ -124,23 +130,29 @@ func TestLeastCorrection(t *testing.T) {
 		e    Evidence
 		want term.Level
 	}{
-		"marked, no sign":                {Evidence{Gait: both(sure(term.BandMarked))}, term.Neutral},
-		"marked and a shin":              {Evidence{Gait: both(sure(term.BandMarked)), Complaints: &shin}, term.Guidance},
-		"0.7 is enough":                  {Evidence{Gait: both(chances(0, 0, 0.3, 0.4, 0.3)), Complaints: &shin}, term.Guidance},
-		"0.69 is not":                    {Evidence{Gait: both(chances(0, 0, 0.31, 0.39, 0.3)), Complaints: &shin}, term.Neutral},
-		"a shin long ago":                {Evidence{Gait: both(sure(term.BandMarked)), Complaints: &old}, term.Neutral},
-		"toes are no sign":               {Evidence{Gait: both(sure(term.BandMarked)), Complaints: &toes}, term.Neutral},
-		"severe, one sign":               {Evidence{Gait: both(sure(term.BandSevere)), Complaints: &shin}, term.Guidance},
-		"severe, two signs":              {Evidence{Gait: both(sure(term.BandSevere)), Complaints: &shin, KneeInDeg: &Both[float64]{num(11), num(11)}}, term.Stability},
-		"severe, three signs":            {Evidence{Gait: both(sure(term.BandSevere)), Complaints: &shin, KneeInDeg: &Both[float64]{num(11), num(11)}, ComfortableLevel: &guidance}, term.Stability},
-		"10° of knee is not over 10":     {Evidence{Gait: both(sure(term.BandMarked)), KneeInDeg: &Both[float64]{num(10), num(10)}}, term.Neutral},
-		"navicular drop over 10":         {Evidence{Gait: both(sure(term.BandMarked)), NavicularDropMM: &Both[float64]{num(10.5), num(10.5)}}, term.Guidance},
-		"inner wear 0.5":                 {Evidence{Gait: both(sure(term.BandMarked)), Wear: &WornPair{Left: &Wear{Inner: 0.5}, Right: &Wear{Inner: 0.5}}}, term.Guidance},
-		"rolls in too little":            {Evidence{Gait: both(chances(0.7, 0.3, 0, 0, 0))}, term.NeutralSoft},
-		"a little too little":            {Evidence{Gait: both(chances(0.69, 0.31, 0, 0, 0))}, term.Neutral},
-		"nothing known":                  {Evidence{}, term.Neutral},
-		"a comfortable level is a sign":  {Evidence{Gait: both(sure(term.BandMarked)), ComfortableLevel: &guidance}, term.Guidance},
-		"a sign on one side is its side": {Evidence{Gait: both(sure(term.BandMarked)), KneeInDeg: &Both[float64]{num(11), nil}}, term.Guidance}, // one rung apart: the higher
+		"marked, no sign":   {Evidence{Gait: both(sure(term.BandMarked))}, term.Neutral},
+		"marked and a shin": {Evidence{Gait: both(sure(term.BandMarked)), Complaints: &shin}, term.Guidance},
+		"0.7 is enough":     {Evidence{Gait: both(chances(0, 0, 0.3, 0.4, 0.3)), Complaints: &shin}, term.Guidance},
+		"0.69 is not":       {Evidence{Gait: both(chances(0, 0, 0.31, 0.39, 0.3)), Complaints: &shin}, term.Neutral},
+		"a shin long ago":   {Evidence{Gait: both(sure(term.BandMarked)), Complaints: &old}, term.Neutral},
+		"toes are no sign":  {Evidence{Gait: both(sure(term.BandMarked)), Complaints: &toes}, term.Neutral},
+		"severe, one sign":  {Evidence{Gait: both(sure(term.BandSevere)), Complaints: &shin}, term.Guidance},
+		"severe, two signs": {Evidence{Gait: both(sure(term.BandSevere)), Complaints: &shin,
+			KneeInDeg: &Both[float64]{num(11), num(11)}}, term.Stability},
+		"severe, three signs": {Evidence{Gait: both(sure(term.BandSevere)), Complaints: &shin,
+			KneeInDeg: &Both[float64]{num(11), num(11)}, ComfortableLevel: &guidance}, term.Stability},
+		"10° of knee is not over 10": {Evidence{Gait: both(sure(term.BandMarked)), KneeInDeg: &Both[float64]{num(10), num(10)}},
+			term.Neutral},
+		"navicular drop over 10": {Evidence{Gait: both(sure(term.BandMarked)), NavicularDropMM: &Both[float64]{num(10.5), num(10.5)}},
+			term.Guidance},
+		"inner wear 0.5": {Evidence{Gait: both(sure(term.BandMarked)), Wear: &WornPair{Left: &Wear{Inner: 0.5},
+			Right: &Wear{Inner: 0.5}}}, term.Guidance},
+		"rolls in too little":           {Evidence{Gait: both(chances(0.7, 0.3, 0, 0, 0))}, term.NeutralSoft},
+		"a little too little":           {Evidence{Gait: both(chances(0.69, 0.31, 0, 0, 0))}, term.Neutral},
+		"nothing known":                 {Evidence{}, term.Neutral},
+		"a comfortable level is a sign": {Evidence{Gait: both(sure(term.BandMarked)), ComfortableLevel: &guidance}, term.Guidance},
+		// one rung apart: the higher
+		"a sign on one side is its side": {Evidence{Gait: both(sure(term.BandMarked)), KneeInDeg: &Both[float64]{num(11), nil}}, term.Guidance},
 	} {
 		if got := word(decide(t, c.e).Schools.LeastCorrection.Level); got != string(c.want) {
 			t.Errorf("%s: %s, want %s", name, got, c.want)
@@ -172,9 +184,11 @@ func TestNaturalFoot(t *testing.T) {
 		e    Evidence
 		want string
 	}{
-		"offered": {Evidence{}, "neutral"}, "achilles": {Evidence{Complaints: achilles(6)}, "none"}, "achilles long ago": {Evidence{Complaints: achilles(6.5)}, "neutral"},
-		"race in 8 weeks": {Evidence{RaceInDays: num(56)}, "none"}, "race later": {Evidence{RaceInDays: num(57)}, "neutral"},
-		"severe": {Evidence{Gait: &Both[Gait]{chances(0, 0, 0, 0.4, 0.6), nil}}, "none"}, "nearly severe": {Evidence{Gait: both(chances(0, 0, 0, 0.41, 0.59))}, "neutral"},
+		"offered": {Evidence{}, "neutral"}, "achilles": {Evidence{Complaints: achilles(6)}, "none"},
+		"achilles long ago": {Evidence{Complaints: achilles(6.5)}, "neutral"},
+		"race in 8 weeks":   {Evidence{RaceInDays: num(56)}, "none"}, "race later": {Evidence{RaceInDays: num(57)}, "neutral"},
+		"severe":        {Evidence{Gait: &Both[Gait]{chances(0, 0, 0, 0.4, 0.6), nil}}, "none"},
+		"nearly severe": {Evidence{Gait: both(chances(0, 0, 0, 0.41, 0.59))}, "neutral"},
 	} {
 		s := decide(t, c.e).Schools.NaturalFoot
 		if word(s.Level) != c.want || len(s.Why) == 0 {
@@ -188,7 +202,8 @@ func TestComfortFirstAndSpread(t *testing.T) {
 		level  term.Level
 		spread []term.Level
 	}{
-		{term.NeutralSoft, []term.Level{term.NeutralSoft, term.Neutral}}, {term.Neutral, []term.Level{term.NeutralSoft, term.Neutral, term.Guidance}},
+		{term.NeutralSoft, []term.Level{term.NeutralSoft, term.Neutral}},
+		{term.Neutral, []term.Level{term.NeutralSoft, term.Neutral, term.Guidance}},
 		{term.MotionControl, []term.Level{term.Stability, term.MotionControl}},
 	} {
 		a := decide(t, Evidence{ComfortableLevel: &c.level})
@@ -209,7 +224,8 @@ func TestFlags(t *testing.T) {
 		}
 	}
 	o := decide(t, Evidence{Flags: []Flag{PrescribedOrthotic}, Gait: both(sure(term.BandSevere)), Lead: term.PronationMatched})
-	if word(o.Level) != "neutral" || !reflect.DeepEqual(o.Spread, []term.Level{term.Neutral}) || !has(o, Orthotic) || word(o.Schools.PronationMatched.Level) != "motion_control" {
+	if word(o.Level) != "neutral" || !reflect.DeepEqual(o.Spread, []term.Level{term.Neutral}) || !has(o, Orthotic) ||
+		word(o.Schools.PronationMatched.Level) != "motion_control" {
 		t.Errorf("orthotic: %+v", o)
 	}
 	for _, f := range []Flag{ChildGrowing, Pregnant} {
@@ -222,7 +238,8 @@ func TestFlags(t *testing.T) {
 func TestTrail(t *testing.T) {
 	e := Evidence{Gait: both(sure(term.BandMarked)), Surface: term.Trail, Lead: term.PronationMatched}
 	a := decide(t, e)
-	if word(a.Level) != "neutral" || !reflect.DeepEqual(a.Spread, []term.Level{term.Neutral}) || word(a.Schools.PronationMatched.Level) != "stability" {
+	if word(a.Level) != "neutral" || !reflect.DeepEqual(a.Spread, []term.Level{term.Neutral}) ||
+		word(a.Schools.PronationMatched.Level) != "stability" {
 		t.Errorf("platform only: %+v", a)
 	}
 	e.TrailRule = term.SameLadder
@@ -244,7 +261,8 @@ func TestConflicts(t *testing.T) {
 			t.Errorf("%s: %v", code, a.Conflicts)
 		}
 	}
-	if a := decide(t, Evidence{Gait: both(sure(term.BandNeutral)), ComfortableLevel: &neutral, Arch: arches(term.ArchMedium)}); len(a.Conflicts) != 0 {
+	if a := decide(t, Evidence{Gait: both(sure(term.BandNeutral)), ComfortableLevel: &neutral,
+		Arch: arches(term.ArchMedium)}); len(a.Conflicts) != 0 {
 		t.Errorf("evidence that agrees: %v", a.Conflicts)
 	}
 }
@@ -264,7 +282,8 @@ func TestConfidence(t *testing.T) {
 		"nothing": {Evidence{}, 0.20}, "run": {Evidence{Gait: both(sure(term.BandNeutral))}, 0.45}, "walk": {Evidence{Gait: both(walk)}, 0.30},
 		"by eye, sure": {Evidence{Gait: eye(term.Sure)}, 0.24}, "by eye, unsure": {Evidence{Gait: eye(term.Unsure)}, 0.135},
 		"asked, none": {Evidence{Complaints: &none}, 0.10}, "arch": {Evidence{Arch: arches(term.ArchMedium)}, 0.15},
-		"all of it":            {Evidence{Gait: both(sure(term.BandNeutral)), Wear: &WornPair{Left: &Wear{Even: 1}}, Arch: arches(term.ArchMedium), Complaints: &none, ComfortableLevel: &level}, 0.95},
+		"all of it": {Evidence{Gait: both(sure(term.BandNeutral)), Wear: &WornPair{Left: &Wear{Even: 1}},
+			Arch: arches(term.ArchMedium), Complaints: &none, ComfortableLevel: &level}, 0.95},
 		"run against the rest": {Evidence{Gait: both(sure(term.BandNeutral)), Arch: arches(term.ArchLow)}, 0.60 * 0.85},
 	} {
 		if got := decide(t, c.e).Confidence; math.Abs(got-c.want) > 1e-6 {
@@ -282,7 +301,8 @@ func TestByEye(t *testing.T) {
 		sure term.Certainty
 		want BandProbability
 	}{
-		{term.BandMild, term.Sure, BandProbability{0, 0.1, 0.8, 0.1, 0}}, {term.BandUnder, term.Fairly, BandProbability{0.6, 0.4, 0, 0, 0}}, {term.BandSevere, term.Unsure, BandProbability{0, 0, 0, 0.55, 0.45}},
+		{term.BandMild, term.Sure, BandProbability{0, 0.1, 0.8, 0.1, 0}}, {term.BandUnder, term.Fairly, BandProbability{0.6, 0.4, 0, 0, 0}},
+		{term.BandSevere, term.Unsure, BandProbability{0, 0, 0, 0.55, 0.45}},
 	} {
 		got := SpreadByEye(c.band, c.sure)
 		for i, v := range got.list() {
@@ -333,16 +353,19 @@ func TestRefused(t *testing.T) {
 func TestOrderNeverMatters(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
 	for range 300 {
-		list := []Complaint{{Place: "shin", Side: term.Left, MonthsAgo: num(3)}, {Place: "hip", MonthsAgo: num(20)}, {Place: "calf", Side: term.Right, MonthsAgo: num(5)}}
-		e := Evidence{Gait: &Both[Gait]{sure(term.Bands[r.IntN(5)]), sure(term.Bands[r.IntN(5)])}, Arch: arches(term.Arches[r.IntN(3)]), Complaints: &list,
-			Flags: []Flag{ChildGrowing, PrescribedOrthotic}, Lead: term.Schools[r.IntN(4)]}
+		list := []Complaint{{Place: "shin", Side: term.Left, MonthsAgo: num(3)}, {Place: "hip", MonthsAgo: num(20)},
+			{Place: "calf", Side: term.Right, MonthsAgo: num(5)}}
+		e := Evidence{Gait: &Both[Gait]{sure(term.Bands[r.IntN(5)]), sure(term.Bands[r.IntN(5)])}, Arch: arches(term.Arches[r.IntN(3)]),
+			Complaints: &list,
+			Flags:      []Flag{ChildGrowing, PrescribedOrthotic}, Lead: term.Schools[r.IntN(4)]}
 		a := decide(t, e)
 		swapped := slices.Clone(list)
 		r.Shuffle(len(swapped), func(i, j int) { swapped[i], swapped[j] = swapped[j], swapped[i] })
 		f := e
 		f.Complaints, f.Flags = &swapped, []Flag{PrescribedOrthotic, ChildGrowing}
 		b := decide(t, f)
-		if word(a.Level) != word(b.Level) || !reflect.DeepEqual(a.Spread, b.Spread) || a.Confidence != b.Confidence || !reflect.DeepEqual(a.Conflicts, b.Conflicts) {
+		if word(a.Level) != word(b.Level) || !reflect.DeepEqual(a.Spread, b.Spread) || a.Confidence != b.Confidence ||
+			!reflect.DeepEqual(a.Conflicts, b.Conflicts) {
 			t.Fatalf("order matters:\n%+v\n%+v", a, b)
 		}
 		for _, l := range a.Spread {
@@ -416,7 +439,8 @@ func TestLike(t *testing.T) {
 		t.Fatal(err)
 	}
 	a.Like()
-	if *a.Level != term.Neutral || !slices.Equal(a.Spread, []term.Level{term.Neutral, term.Guidance}) || a.Why[len(a.Why)-1].Evidence != "liked" {
+	if *a.Level != term.Neutral || !slices.Equal(a.Spread, []term.Level{term.Neutral, term.Guidance}) ||
+		a.Why[len(a.Why)-1].Evidence != "liked" {
 		t.Errorf("%+v", a)
 	}
 	for name, e := range map[string]Evidence{"orthotic": {Flags: []Flag{PrescribedOrthotic}}, "referred": {Flags: []Flag{"limp"}}} {

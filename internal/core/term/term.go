@@ -125,23 +125,25 @@ const (
 // The lists, each in the order in which it is shown. Levels and Bands are in
 // order of rising amount, and their index is their rung.
 var (
-	Sides       = []Side{Left, Right}
-	Charts      = []Chart{Men, Women, Youth}
-	Grounds     = []Ground{GroundRoad, GroundTrail, GroundMud, GroundTrack, GroundTreadmill, GroundSnow, GroundIce}
-	Conditions  = []Condition{Rocks, Descents, LongGrass, Heat, Cold, Wet, Grit, BlackIce}
-	Kinds       = []Kind{Easy, Recovery, Middle, Long, Tempo, Threshold, Intervals, Race, Walk, Hike, Gym}
-	Surfaces    = []Surface{Road, Trail, Link, Track, GymSurface}
-	Classes     = []Class{Daily, MaxCushion, TempoClass, RacePlated, RaceFlat, TrailClass, Ultra, Mud, LinkClass, Spikes, Winter, Minimal, CrossTraining}
-	Levels      = []Level{NeutralSoft, Neutral, Guidance, Stability, MotionControl}
-	AllMeans    = []Means{"none", "side_walls", "wide_base", "dense_inner_side", "shaped_insert"}
-	Bands       = []Band{BandUnder, BandNeutral, BandMild, BandMarked, BandSevere}
-	Arches      = []Arch{ArchHigh, ArchMedium, ArchLow}
-	Strikes     = []Strike{HeelStrike, MidfootStrike, ForefootStrike}
-	Socks       = []Sock{"thin", "medium", "thick"}
-	Shapes      = []Shape{"tapered", "square", "round"}
-	LastShapes  = []LastShape{"tapered", "standard", "wide_toe"}
-	Volumes     = []Volume{"slim", "medium", "full"}
-	Places      = []Place{"toe_tips", "toe_tops", "between_toes", "ball", "arch_plantar", "heel", "achilles", "calf", "shin", "knee_inner", "knee_outer", "hip", "top_of_foot", "other"}
+	Sides      = []Side{Left, Right}
+	Charts     = []Chart{Men, Women, Youth}
+	Grounds    = []Ground{GroundRoad, GroundTrail, GroundMud, GroundTrack, GroundTreadmill, GroundSnow, GroundIce}
+	Conditions = []Condition{Rocks, Descents, LongGrass, Heat, Cold, Wet, Grit, BlackIce}
+	Kinds      = []Kind{Easy, Recovery, Middle, Long, Tempo, Threshold, Intervals, Race, Walk, Hike, Gym}
+	Surfaces   = []Surface{Road, Trail, Link, Track, GymSurface}
+	Classes    = []Class{Daily, MaxCushion, TempoClass, RacePlated, RaceFlat, TrailClass, Ultra, Mud, LinkClass, Spikes, Winter, Minimal,
+		CrossTraining}
+	Levels     = []Level{NeutralSoft, Neutral, Guidance, Stability, MotionControl}
+	AllMeans   = []Means{"none", "side_walls", "wide_base", "dense_inner_side", "shaped_insert"}
+	Bands      = []Band{BandUnder, BandNeutral, BandMild, BandMarked, BandSevere}
+	Arches     = []Arch{ArchHigh, ArchMedium, ArchLow}
+	Strikes    = []Strike{HeelStrike, MidfootStrike, ForefootStrike}
+	Socks      = []Sock{"thin", "medium", "thick"}
+	Shapes     = []Shape{"tapered", "square", "round"}
+	LastShapes = []LastShape{"tapered", "standard", "wide_toe"}
+	Volumes    = []Volume{"slim", "medium", "full"}
+	Places     = []Place{"toe_tips", "toe_tops", "between_toes", "ball", "arch_plantar", "heel", "achilles", "calf", "shin", "knee_inner",
+		"knee_outer", "hip", "top_of_foot", "other"}
 	Sources     = []Source{FilmedRun, FilmedWalk, ByEye}
 	Certainties = []Certainty{Sure, Fairly, Unsure}
 	Schools     = []School{PronationMatched, LeastCorrection, ComfortFirst, NaturalFoot}

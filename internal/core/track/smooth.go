@@ -118,7 +118,8 @@ func (s stretch) piece(q, sigma float64, jumps *int) (states []state, used int) 
 		}
 		row = 0
 		c, kp, kv := prior.seen(r)
-		steps = append(steps, step{s.t[i], vec{priorAt.x + kp*ex, priorAt.y + kp*ey}, vec{last.v.x + kv*ex, last.v.y + kv*ey}, c, priorAt, last.v, prior, h})
+		steps = append(steps, step{s.t[i], vec{priorAt.x + kp*ex, priorAt.y + kp*ey}, vec{last.v.x + kv*ex, last.v.y + kv*ey}, c, priorAt,
+			last.v, prior, h})
 	}
 	states = make([]state, len(steps))
 	n := len(steps) - 1
@@ -143,7 +144,8 @@ func (s stretch) piece(q, sigma float64, jumps *int) (states []state, used int) 
 			f.c.pv + g00*(g10*d.pp+g11*d.pv) + g01*(g10*d.pv+g11*d.vv),
 			f.c.vv + g10*(g10*d.pp+g11*d.pv) + g11*(g10*d.pv+g11*d.vv),
 		}
-		states[i] = state{t: f.t, at: vec{f.at.x + g00*ax + g01*vx, f.at.y + g00*ay + g01*vy}, v: vec{f.v.x + g10*ax + g11*vx, f.v.y + g10*ay + g11*vy}}
+		states[i] = state{t: f.t, at: vec{f.at.x + g00*ax + g01*vx, f.at.y + g00*ay + g01*vy}, v: vec{f.v.x + g10*ax + g11*vx, f.v.y + g10*ay +
+			g11*vy}}
 	}
 	return states, used
 }

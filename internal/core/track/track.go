@@ -239,7 +239,8 @@ func markStanding(run []state) {
 }
 
 // gauss are the places and weights of Gauss's integral over 0 to 1 with five values.
-var gauss = [5][2]float64{{0.046910077, 0.118463443}, {0.230765345, 0.239314335}, {0.5, 0.284444444}, {0.769234655, 0.239314335}, {0.953089923, 0.118463443}}
+var gauss = [5][2]float64{{0.046910077, 0.118463443}, {0.230765345, 0.239314335}, {0.5, 0.284444444}, {0.769234655, 0.239314335},
+	{0.953089923, 0.118463443}}
 
 // arc is the length of the cubic between two states.
 func arc(p, q state) float64 {

@@ -27,7 +27,8 @@ func line(speed, seconds, every float64) []track.Point {
 func TestMeasureExact(t *testing.T) {
 	for _, every := range []float64{1, 5} {
 		a, err := track.Measure(line(3, 1000, every))
-		if err != nil || math.Abs(a.KM-3) > 0.003 || a.Pauses+a.Jumps+a.Gaps != 0 || math.Abs(a.Moving-1000) > 10 || math.Abs(*a.AscentM-100) > 4 {
+		if err != nil || math.Abs(a.KM-3) > 0.003 || a.Pauses+a.Jumps+a.Gaps != 0 || math.Abs(a.Moving-1000) > 10 ||
+			math.Abs(*a.AscentM-100) > 4 {
 			t.Errorf("a straight line at %g s: %+v, %v", every, a, err)
 		}
 	}
@@ -43,7 +44,8 @@ func TestMeasureExact(t *testing.T) {
 		t.Errorf("a circle: %+v, %v", a, err)
 	}
 	// The date line and a time between that nobody can have run.
-	over := []track.Point{{T: 0, Lat: 0, Lon: 179.9999}, {T: 4, Lat: 0, Lon: -179.9999}, {T: 8, Lat: 0, Lon: -179.9997}, {T: 12, Lat: 0, Lon: -179.9995}}
+	over := []track.Point{{T: 0, Lat: 0, Lon: 179.9999}, {T: 4, Lat: 0, Lon: -179.9999}, {T: 8, Lat: 0, Lon: -179.9997},
+		{T: 12, Lat: 0, Lon: -179.9995}}
 	if a, err := track.Measure(over); err != nil || a.KM > 0.1 {
 		t.Errorf("over the date line: %+v, %v", a, err)
 	}
@@ -101,8 +103,9 @@ func TestMeasureRefuses(t *testing.T) {
 	nan := math.NaN()
 	for name, p := range map[string][]track.Point{
 		"nothing": nil, "one place": {{}}, "one time": {{}, {Lat: 1}}, "backward": {{T: 2}, {T: 1}},
-		"not a place": {{}, {T: 1, Lat: nan}}, "off the earth": {{}, {T: 1, Lat: 91}}, "no time": {{}, {T: math.Inf(1)}}, "no height": {{}, {T: 1, Ele: &nan}},
-		"too many": make([]track.Point, track.MostPoints+1),
+		"not a place": {{}, {T: 1, Lat: nan}}, "off the earth": {{}, {T: 1, Lat: 91}}, "no time": {{}, {T: math.Inf(1)}},
+		"no height": {{}, {T: 1, Ele: &nan}},
+		"too many":  make([]track.Point, track.MostPoints+1),
 	} {
 		if a, err := track.Measure(p); err == nil {
 			t.Errorf("%s: %+v", name, a)
@@ -116,7 +119,8 @@ func TestMeasureSimulated(t *testing.T) {
 	for _, every := range []float64{1, 5} {
 		n, over, sum := 0, 0, 0.0
 		for seed := range uint64(8) {
-			w, err := device.NewWatch(device.WatchOptions{Seed: 300 + seed, Weeks: 2, Every: every, Until: time.Date(2026, 11, 22, 0, 0, 0, 0, time.UTC)})
+			w, err := device.NewWatch(device.WatchOptions{Seed: 300 + seed, Weeks: 2, Every: every, Until: time.Date(2026, 11, 22, 0, 0, 0, 0,
+				time.UTC)})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -135,7 +139,8 @@ func TestMeasureSimulated(t *testing.T) {
 				if math.Abs(e) > 0.005 {
 					over++
 				}
-				if math.Abs(e) > 0.012 || math.Abs(a.Moving-run.MovingS) > 0.04*run.MovingS+30 || math.Abs(*a.AscentM-run.AscentM) > 12+0.1*run.AscentM {
+				if math.Abs(e) > 0.012 || math.Abs(a.Moving-run.MovingS) > 0.04*run.MovingS+30 ||
+					math.Abs(*a.AscentM-run.AscentM) > 12+0.1*run.AscentM {
 					t.Errorf("seed %d at %g s: %+v beside %+v", 300+seed, every, a, run)
 				}
 			}
@@ -148,7 +153,8 @@ func TestMeasureSimulated(t *testing.T) {
 }
 
 func BenchmarkMeasureHour(b *testing.B) {
-	w, err := device.NewWatch(device.WatchOptions{Seed: 1, Weeks: 1, Days: 1, WeeklyKM: 12, Until: time.Date(2026, 11, 22, 0, 0, 0, 0, time.UTC)})
+	w, err := device.NewWatch(device.WatchOptions{Seed: 1, Weeks: 1, Days: 1, WeeklyKM: 12, Until: time.Date(2026, 11, 22, 0, 0, 0, 0,
+		time.UTC)})
 	if err != nil {
 		b.Fatal(err)
 	}

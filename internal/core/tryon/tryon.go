@@ -395,11 +395,13 @@ func (t table) stop(logs, best, z []float64, names []string) (bool, string) {
 			}
 		}
 		if most >= enough {
-			return false, fmt.Sprintf("%s leads with a chance of %.0f %% of being the best; a few more comparisons can settle it.", names[lead], 100*best[lead])
+			return false, fmt.Sprintf("%s leads with a chance of %.0f %% of being the best; a few more comparisons can settle it.", names[lead],
+				100*best[lead])
 		}
 		more = lifted
 	}
-	return true, fmt.Sprintf("%s leads with a chance of %.0f %%, and three more comparisons could lift it to %.0f %% at most: they are too alike to tell apart this way.", names[lead], 100*best[lead], 100*most)
+	return true, fmt.Sprintf("%s leads with a chance of %.0f %%, and three more comparisons could lift it to %.0f %% at most: they are too "+
+		"alike to tell apart this way.", names[lead], 100*best[lead], 100*most)
 }
 
 // Order is the order in which pairs are tried, so that the first in the ranking has no

@@ -206,7 +206,8 @@ func TestNextAndStop(t *testing.T) {
 		t.Errorf("nothing compared: %+v", a)
 	}
 	// Two that have met, and a third that has not: as likely, so the two that met least.
-	if a := compare(t, []string{"a", "b", "c", "d"}, even("a", "b"), even("c", "d"), even("a", "c"), even("b", "d"), even("a", "d")); !slices.Equal(a.Next, []string{"b", "c"}) {
+	if a := compare(t, []string{"a", "b", "c", "d"}, even("a", "b"), even("c", "d"), even("a", "c"), even("b", "d"),
+		even("a", "d")); !slices.Equal(a.Next, []string{"b", "c"}) {
 		t.Errorf("%+v", a)
 	}
 	// One more win settles it, or could.

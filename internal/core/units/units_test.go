@@ -21,7 +21,8 @@ func TestRounding(t *testing.T) {
 
 func TestPeoplesUnits(t *testing.T) {
 	for _, c := range []struct{ got, want string }{
-		{Metric.Length(262.5), "262.5 mm"}, {Imperial.Length(254), "10.00 in"}, {Metric.Distance(42.195), "42.2 km"}, {Imperial.Distance(42.195), "26.2 mi"},
+		{Metric.Length(262.5), "262.5 mm"}, {Imperial.Length(254), "10.00 in"}, {Metric.Distance(42.195), "42.2 km"},
+		{Imperial.Distance(42.195), "26.2 mi"},
 	} {
 		if c.got != c.want {
 			t.Errorf("%q, want %q", c.got, c.want)

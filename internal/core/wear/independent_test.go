@@ -212,7 +212,8 @@ func TestCalibration(t *testing.T) {
 				continue // worn out before: nobody asks
 			}
 			p := Pair{Class: term.Daily, FirstWorn: "2026-01-01", Today: "2026-11-24", PlanWeeklyKM: []float64{20}, Surface: term.Road}
-			p.Runs = []Run{{Date: "2026-02-01", KM: math.Max(0.1, e/2), Ground: term.GroundRoad, Kind: term.Easy}, {Date: "2026-08-01", KM: math.Max(0.1, e/2), Ground: term.GroundRoad, Kind: term.Easy}}
+			p.Runs = []Run{{Date: "2026-02-01", KM: math.Max(0.1, e/2), Ground: term.GroundRoad, Kind: term.Easy},
+				{Date: "2026-08-01", KM: math.Max(0.1, e/2), Ground: term.GroundRoad, Kind: term.Easy}}
 			for range c.history {
 				p.Runner.History = append(p.Runner.History, Retired{term.Daily, 620 * math.Exp(own+0.25*r.NormFloat64())})
 			}
@@ -251,7 +252,8 @@ func TestCalibration(t *testing.T) {
 		}
 		widths[c.name] = width / float64(n)
 	}
-	if !(widths["both"] < widths["history"] && widths["both"] < widths["looks"] && widths["history"] < widths["nothing"] && widths["looks"] < widths["nothing"]) {
+	if !(widths["both"] < widths["history"] && widths["both"] < widths["looks"] && widths["history"] < widths["nothing"] &&
+		widths["looks"] < widths["nothing"]) {
 		t.Errorf("%v", widths)
 	}
 }

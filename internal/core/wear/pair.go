@@ -110,9 +110,12 @@ func (p *Pair) check() error {
 		v       *float64
 		allowed limits.Range
 	}{
-		{"median_km", p.MedianKM, limits.MedianLifeKM}, {"price", p.Price, limits.Range{Lo: 0, Hi: 1e9, Unit: "minor units"}}, {"heel_stack_mm", p.HeelStackMM, limits.StackMM},
-		{"runner.mass_kg", p.Runner.MassKg, limits.MassKg}, {"runner.usual_weekly_km", p.Runner.UsualWeeklyKM, limits.LoadKM}, {"rest_hours", p.RestHours, limits.RestHours},
-		{"delivery_days", p.DeliveryDays, limits.Range{Lo: 0, Hi: 120, Unit: "days"}}, {"break_in_km", p.BreakInKM, limits.Range{Lo: 0, Hi: 500, Unit: "km"}},
+		{"median_km", p.MedianKM, limits.MedianLifeKM}, {"price", p.Price, limits.Range{Lo: 0, Hi: 1e9, Unit: "minor units"}},
+		{"heel_stack_mm", p.HeelStackMM, limits.StackMM},
+		{"runner.mass_kg", p.Runner.MassKg, limits.MassKg}, {"runner.usual_weekly_km", p.Runner.UsualWeeklyKM, limits.LoadKM},
+		{"rest_hours", p.RestHours, limits.RestHours},
+		{"delivery_days", p.DeliveryDays, limits.Range{Lo: 0, Hi: 120, Unit: "days"}},
+		{"break_in_km", p.BreakInKM, limits.Range{Lo: 0, Hi: 500, Unit: "km"}},
 		{"lifting_hours", &p.LiftingHours, limits.LiftingSum}, {"fixed_km", p.FixedKM, limits.MedianLifeKM},
 	} {
 		if r.v != nil {

@@ -179,7 +179,8 @@ func Assess(p Pair) (Answer, error) {
 	a.UsedProbability = 1 - life.survival(e)
 	a.RemainingKM = Quantiles{life.remaining(e, 0.1), life.remaining(e, 0.2), life.remaining(e, 0.5), life.remaining(e, 0.9)}
 	a.Why = append(a.Why, fmt.Sprintf("%.0f km run count as %.0f effective km.", a.KM, e),
-		fmt.Sprintf("Half of such pairs last beyond %.0f effective km; eight in ten last %.0f to %.0f.", a.LifeKM.P50, a.LifeKM.P10, a.LifeKM.P90))
+		fmt.Sprintf("Half of such pairs last beyond %.0f effective km; eight in ten last %.0f to %.0f effective km.", a.LifeKM.P50, a.LifeKM.P10,
+			a.LifeKM.P90))
 
 	if len(p.PlanWeeklyKM) == 0 {
 		a.Warnings = append(a.Warnings, fault.Warning{Code: "no_plan", Text: "No weekly plan is given, so there are no dates."})
@@ -198,7 +199,8 @@ func Assess(p Pair) (Answer, error) {
 	p.orderBy(&a)
 	p.schools(&a, own, date)
 	if beyond {
-		a.Warnings = append(a.Warnings, fault.Warning{Code: "beyond_plan", Text: fmt.Sprintf("A date lies past %d weeks and is not given.", HorizonWeeks)})
+		a.Warnings = append(a.Warnings, fault.Warning{Code: "beyond_plan", Text: fmt.Sprintf("A date lies past %d weeks and is not given.",
+			HorizonWeeks)})
 	}
 	if p.Price != nil {
 		if total := e + a.RemainingKM.P50; total > 0 {
@@ -222,7 +224,8 @@ func (p *Pair) distances(a *Answer) {
 		weeks := p.today.Sub(p.first).Hours() / (24 * 7)
 		a.KM = weeks * *p.Runner.UsualWeeklyKM
 		a.EffectiveKM, a.Estimated = a.KM, true
-		a.Warnings = append(a.Warnings, fault.Warning{Code: "estimated", Text: fmt.Sprintf("No run is logged: %.1f weeks since first worn × %g km a week is an estimate.", weeks, *p.Runner.UsualWeeklyKM)})
+		a.Warnings = append(a.Warnings, fault.Warning{Code: "estimated",
+			Text: fmt.Sprintf("No run is logged: %.1f weeks since first worn × %g km a week is an estimate.", weeks, *p.Runner.UsualWeeklyKM)})
 	}
 	a.EffectiveKM += p.LiftingHours * house.Or(p.House).LiftingKMPH
 	if p.LiftingHours > 0 {
@@ -263,7 +266,8 @@ func (p *Pair) life(a *Answer) (life normal, ownKM float64) {
 		}
 		on := p.effectiveOn(a, p.inspectedDays[i])
 		if on <= 0 {
-			a.Warnings = append(a.Warnings, fault.Warning{Code: "looked_at_unworn", Text: fmt.Sprintf("The look of %s was before any distance and moves nothing.", p.Inspections[i].Date)})
+			a.Warnings = append(a.Warnings, fault.Warning{Code: "looked_at_unworn",
+				Text: fmt.Sprintf("The look of %s was before any distance and moves nothing.", p.Inspections[i].Date)})
 			continue
 		}
 		s := lookSD
@@ -498,7 +502,8 @@ func (p *Pair) state(a *Answer) {
 
 // round keeps answers to what is meaningful: metres, and six decimals of chance.
 func (a *Answer) round() {
-	for _, v := range []*float64{&a.KM, &a.EffectiveKM, &a.LifeKM.P10, &a.LifeKM.P50, &a.LifeKM.P90, &a.RemainingKM.P10, &a.RemainingKM.P20, &a.RemainingKM.P50, &a.RemainingKM.P90} {
+	for _, v := range []*float64{&a.KM, &a.EffectiveKM, &a.LifeKM.P10, &a.LifeKM.P50, &a.LifeKM.P90, &a.RemainingKM.P10, &a.RemainingKM.P20,
+		&a.RemainingKM.P50, &a.RemainingKM.P90} {
 		*v = units.Round(*v, 3)
 	}
 	for _, s := range []SchoolAnswer{a.Schools.ByDistance, a.Schools.ByOwnHistory, a.Schools.ByCondition} {

@@ -16,7 +16,8 @@ func num(v float64) *float64 { return &v }
 
 // fresh is a daily pair first worn on 1 June 2026, looked at on 24 November.
 func fresh() Pair {
-	return Pair{Schema: PairSchema, Class: term.Daily, FirstWorn: "2026-06-01", Today: "2026-11-24", Surface: term.Road, RestHours: num(24), PlanWeeklyKM: []float64{28}}
+	return Pair{Schema: PairSchema, Class: term.Daily, FirstWorn: "2026-06-01", Today: "2026-11-24", Surface: term.Road, RestHours: num(24),
+		PlanWeeklyKM: []float64{28}}
 }
 
 func run(date string, km float64) Run {
@@ -55,13 +56,19 @@ func TestLoad(t *testing.T) {
 		surface term.Surface
 		want    float64
 	}{
-		"plain": {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy}, term.Road, 10}, "trail model on road": {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy}, term.Trail, 15},
-		"link model on road": {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy}, term.Link, 11}, "road model on trail": {Run{KM: 10, Ground: term.GroundTrail, Kind: term.Easy}, term.Road, 13},
-		"road model in wet mud: once": {Run{KM: 10, Ground: term.GroundMud, Kind: term.Easy, Wet: true}, term.Road, 13 * 1.15}, "mud model in mud": {Run{KM: 10, Ground: term.GroundMud, Kind: term.Easy}, term.Trail, 11.5},
-		"30 °C is not over": {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy, TempC: num(30)}, term.Road, 10}, "31 °C": {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy, TempC: num(31)}, term.Road, 11},
-		"treadmill": {Run{KM: 10, Ground: term.GroundTreadmill, Kind: term.Easy}, term.Road, 8.5}, "a walk": {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Walk}, term.Road, 6},
-		"too soon": {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy, HoursSinceLast: num(23)}, term.Road, 10.5}, "rested": {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy, HoursSinceLast: num(24)}, term.Road, 10},
-		"a surface not known": {Run{KM: 10, Ground: term.GroundTrail, Kind: term.Easy}, "", 10},
+		"plain":                       {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy}, term.Road, 10},
+		"trail model on road":         {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy}, term.Trail, 15},
+		"link model on road":          {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy}, term.Link, 11},
+		"road model on trail":         {Run{KM: 10, Ground: term.GroundTrail, Kind: term.Easy}, term.Road, 13},
+		"road model in wet mud: once": {Run{KM: 10, Ground: term.GroundMud, Kind: term.Easy, Wet: true}, term.Road, 13 * 1.15},
+		"mud model in mud":            {Run{KM: 10, Ground: term.GroundMud, Kind: term.Easy}, term.Trail, 11.5},
+		"30 °C is not over":           {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy, TempC: num(30)}, term.Road, 10},
+		"31 °C":                       {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy, TempC: num(31)}, term.Road, 11},
+		"treadmill":                   {Run{KM: 10, Ground: term.GroundTreadmill, Kind: term.Easy}, term.Road, 8.5},
+		"a walk":                      {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Walk}, term.Road, 6},
+		"too soon":                    {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy, HoursSinceLast: num(23)}, term.Road, 10.5},
+		"rested":                      {Run{KM: 10, Ground: term.GroundRoad, Kind: term.Easy, HoursSinceLast: num(24)}, term.Road, 10},
+		"a surface not known":         {Run{KM: 10, Ground: term.GroundTrail, Kind: term.Easy}, "", 10},
 	} {
 		near(t, name, Load(c.r, c.surface, num(24), nil), c.want, 1e-9)
 	}
@@ -114,7 +121,8 @@ func TestInspection(t *testing.T) {
 	if b := assess(t, beside); b.LnLife.SD >= a.LnLife.SD {
 		t.Error("a look beside a fresh pair says no more than one without")
 	}
-	if unworn := (Pair{Class: term.Daily, Today: "2026-11-24", FirstWorn: "2026-06-01", Inspections: []Inspection{{Date: "2026-06-02", Tread: num(0.1)}}}); len(assess(t, unworn).Warnings) == 0 {
+	if unworn := (Pair{Class: term.Daily, Today: "2026-11-24", FirstWorn: "2026-06-01",
+		Inspections: []Inspection{{Date: "2026-06-02", Tread: num(0.1)}}}); len(assess(t, unworn).Warnings) == 0 {
 		t.Error("a look at a pair without distance passes in silence")
 	}
 }
@@ -139,7 +147,8 @@ func TestDates(t *testing.T) {
 	if err := p.check(); err != nil {
 		t.Fatal(err)
 	}
-	for km, want := range map[float64]string{0: "2026-11-24", 2: "2026-11-25", 14: "2026-12-01", 18: "2026-12-02", 42: "2026-12-08", 43: "2026-12-09"} {
+	for km, want := range map[float64]string{0: "2026-11-24", 2: "2026-11-25", 14: "2026-12-01", 18: "2026-12-02", 42: "2026-12-08",
+		43: "2026-12-09"} {
 		if d, ok := p.dateAt(km); !ok || d.Format(DateLayout) != want {
 			t.Errorf("%g km: %s, want %s", km, d.Format(DateLayout), want)
 		}
@@ -251,11 +260,18 @@ func TestUnlogged(t *testing.T) {
 
 func TestRefused(t *testing.T) {
 	for field, change := range map[string]func(*Pair){
-		"class": func(p *Pair) { p.Class = "clog" }, "today": func(p *Pair) { p.Today = "" }, "first_worn": func(p *Pair) { p.FirstWorn = "2027-01-01" },
-		"runs[0].date": func(p *Pair) { p.Runs = []Run{run("2026-05-01", 5)} }, "runs[0].km": func(p *Pair) { p.Runs = []Run{run("2026-07-01", -5)} }, "runs[0].ground": func(p *Pair) { p.Runs = []Run{{Date: "2026-07-01", KM: 5, Ground: "lava", Kind: term.Easy}} },
-		"runs[0].kind": func(p *Pair) { p.Runs = []Run{{Date: "2026-07-01", KM: 5, Ground: term.GroundRoad, Kind: term.Gym}} }, "inspections[0].tread": func(p *Pair) { p.Inspections = []Inspection{{Date: "2026-07-01", Tread: num(1.1)}} },
-		"inspections[0].faults[0]": func(p *Pair) { p.Inspections = []Inspection{{Date: "2026-07-01", Faults: []string{"ugly"}}} }, "plan_weekly_km[0]": func(p *Pair) { p.PlanWeeklyKM = []float64{math.Inf(1)} },
-		"races[0].date": func(p *Pair) { p.Races = []Race{{"2026-01-01", 10}} }, "runner.mass_kg": func(p *Pair) { p.Runner.MassKg = num(0) }, "runner.history[0].effective_km": func(p *Pair) { p.Runner.History = []Retired{{term.Daily, 0}} },
+		"class": func(p *Pair) { p.Class = "clog" }, "today": func(p *Pair) { p.Today = "" },
+		"first_worn":                     func(p *Pair) { p.FirstWorn = "2027-01-01" },
+		"runs[0].date":                   func(p *Pair) { p.Runs = []Run{run("2026-05-01", 5)} },
+		"runs[0].km":                     func(p *Pair) { p.Runs = []Run{run("2026-07-01", -5)} },
+		"runs[0].ground":                 func(p *Pair) { p.Runs = []Run{{Date: "2026-07-01", KM: 5, Ground: "lava", Kind: term.Easy}} },
+		"runs[0].kind":                   func(p *Pair) { p.Runs = []Run{{Date: "2026-07-01", KM: 5, Ground: term.GroundRoad, Kind: term.Gym}} },
+		"inspections[0].tread":           func(p *Pair) { p.Inspections = []Inspection{{Date: "2026-07-01", Tread: num(1.1)}} },
+		"inspections[0].faults[0]":       func(p *Pair) { p.Inspections = []Inspection{{Date: "2026-07-01", Faults: []string{"ugly"}}} },
+		"plan_weekly_km[0]":              func(p *Pair) { p.PlanWeeklyKM = []float64{math.Inf(1)} },
+		"races[0].date":                  func(p *Pair) { p.Races = []Race{{"2026-01-01", 10}} },
+		"runner.mass_kg":                 func(p *Pair) { p.Runner.MassKg = num(0) },
+		"runner.history[0].effective_km": func(p *Pair) { p.Runner.History = []Retired{{term.Daily, 0}} },
 	} {
 		p := fresh()
 		change(&p)
@@ -280,7 +296,8 @@ func TestProperties(t *testing.T) {
 		p.Races = []Race{{"2026-12-24", 21.1}}
 		a := assess(t, p)
 		q := a.RemainingKM
-		if !(0 <= q.P10 && q.P10 <= q.P20 && q.P20 <= q.P50 && q.P50 <= q.P90) || a.UsedProbability < 0 || a.UsedProbability > 1 || a.Races[0].PFail < 0 || a.Races[0].PFail > 1 {
+		if !(0 <= q.P10 && q.P10 <= q.P20 && q.P20 <= q.P50 && q.P50 <= q.P90) || a.UsedProbability < 0 || a.UsedProbability > 1 ||
+			a.Races[0].PFail < 0 || a.Races[0].PFail > 1 {
 			t.Fatalf("%+v", a)
 		}
 		life := normal{a.LnLife.Mean, a.LnLife.SD * a.LnLife.SD}

@@ -296,7 +296,9 @@ func (q *Queries) RewriteChange(ctx context.Context, arg RewriteChangeParams) er
 }
 
 const rubsOfModel = `-- name: RubsOfModel :many
-SELECT r.place, COUNT(*) AS told, COUNT(DISTINCT p.id) AS pairs FROM rubs r JOIN pairs p ON p.id = r.pair_id JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL WHERE p.model_id = ? AND p.shop_id = ? GROUP BY r.place ORDER BY told DESC, r.place
+SELECT r.place, COUNT(*) AS told, COUNT(DISTINCT p.id) AS pairs FROM rubs r JOIN pairs p ON p.id = r.pair_id
+  JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL WHERE p.model_id = ? AND p.shop_id = ? GROUP BY r.place
+  ORDER BY told DESC, r.place
 `
 
 type RubsOfModelParams struct {
@@ -334,7 +336,8 @@ func (q *Queries) RubsOfModel(ctx context.Context, arg RubsOfModelParams) ([]Rub
 }
 
 const setRubHelped = `-- name: SetRubHelped :execrows
-UPDATE rubs SET helped = ? WHERE rubs.id = ? AND rubs.shop_id = ? AND rubs.pair_id IN (SELECT p.id FROM pairs p WHERE p.runner_id = ?)
+UPDATE rubs SET helped = ? WHERE rubs.id = ? AND rubs.shop_id = ?
+  AND rubs.pair_id IN (SELECT p.id FROM pairs p WHERE p.runner_id = ?)
 `
 
 type SetRubHelpedParams struct {

@@ -87,7 +87,8 @@ func (q *Queries) DecisionsOfRunner(ctx context.Context, arg DecisionsOfRunnerPa
 
 const deleteFindingsOfRunner = `-- name: DeleteFindingsOfRunner :exec
 DELETE f FROM findings f JOIN fits t ON t.id = f.fit_id
-WHERE t.runner_id = ? AND t.shop_id = ? AND (t.closed_at IS NOT NULL OR ?) AND f.name IN (/*SLICE:names*/?)
+WHERE t.runner_id = ? AND t.shop_id = ? AND (t.closed_at IS NOT NULL OR ?)
+  AND f.name IN (/*SLICE:names*/?)
 `
 
 type DeleteFindingsOfRunnerParams struct {
@@ -116,7 +117,8 @@ func (q *Queries) DeleteFindingsOfRunner(ctx context.Context, arg DeleteFindings
 }
 
 const deletePicturesOfRunner = `-- name: DeletePicturesOfRunner :exec
-DELETE p FROM pictures p JOIN fits t ON t.id = p.fit_id WHERE t.runner_id = ? AND t.shop_id = ? AND p.kind IN (/*SLICE:kinds*/?)
+DELETE p FROM pictures p JOIN fits t ON t.id = p.fit_id WHERE t.runner_id = ? AND t.shop_id = ?
+  AND p.kind IN (/*SLICE:kinds*/?)
 `
 
 type DeletePicturesOfRunnerParams struct {
@@ -199,9 +201,11 @@ const runOutConsents = `-- name: RunOutConsents :many
 SELECT c.runner_id, c.shop_id, c.made_at FROM consents c
 WHERE c.kind = 'health' AND c.answer = 'one_year' AND c.made_at < ?
   AND c.id = (SELECT MAX(l.id) FROM consents l WHERE l.runner_id = c.runner_id AND l.kind = c.kind)
-  AND (EXISTS (SELECT 1 FROM findings f JOIN fits t ON t.id = f.fit_id WHERE t.runner_id = c.runner_id AND t.closed_at IS NOT NULL AND f.name IN (/*SLICE:names*/?))
+  AND (EXISTS (SELECT 1 FROM findings f JOIN fits t ON t.id = f.fit_id WHERE t.runner_id = c.runner_id AND t.closed_at IS NOT NULL
+  AND f.name IN (/*SLICE:names*/?))
     OR EXISTS (SELECT 1 FROM changes x WHERE x.runner_id = c.runner_id AND x.ended_at IS NULL AND x.made_at < c.made_at + INTERVAL 1 YEAR)
-    OR EXISTS (SELECT 1 FROM change_reports y JOIN changes x ON x.id = y.change_id WHERE x.runner_id = c.runner_id AND x.made_at < c.made_at + INTERVAL 1 YEAR))
+    OR EXISTS (SELECT 1 FROM change_reports y JOIN changes x ON x.id = y.change_id WHERE x.runner_id = c.runner_id
+    AND x.made_at < c.made_at + INTERVAL 1 YEAR))
 `
 
 type RunOutConsentsParams struct {

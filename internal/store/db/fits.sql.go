@@ -45,7 +45,8 @@ func (q *Queries) AddDecision(ctx context.Context, arg AddDecisionParams) (int64
 }
 
 const addFinding = `-- name: AddFinding :execlastid
-INSERT INTO findings (shop_id, fit_id, name, side, repeat_no, model_id, other_model_id, run_kind, ground, number_value, text_value, unit, error_value, withdrawn, how, made_by, made_at)
+INSERT INTO findings (shop_id, fit_id, name, side, repeat_no, model_id, other_model_id, run_kind, ground, number_value, text_value, unit,
+  error_value, withdrawn, how, made_by, made_at)
 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
@@ -135,7 +136,8 @@ func (q *Queries) CloseFit(ctx context.Context, arg CloseFitParams) error {
 }
 
 const findingByID = `-- name: FindingByID :one
-SELECT id, name, side, repeat_no, model_id, other_model_id, run_kind, ground, number_value, text_value, unit, error_value, withdrawn FROM findings WHERE id = ? AND fit_id = ? AND shop_id = ?
+SELECT id, name, side, repeat_no, model_id, other_model_id, run_kind, ground, number_value, text_value, unit, error_value, withdrawn
+  FROM findings WHERE id = ? AND fit_id = ? AND shop_id = ?
 `
 
 type FindingByIDParams struct {
@@ -183,7 +185,8 @@ func (q *Queries) FindingByID(ctx context.Context, arg FindingByIDParams) (Findi
 
 const findingsBefore = `-- name: FindingsBefore :many
 SELECT id, number_value, text_value, unit, error_value, withdrawn FROM findings
-WHERE fit_id = ? AND name = ? AND side = ? AND repeat_no = ? AND model_id <=> ? AND other_model_id <=> ? AND run_kind = ? AND ground = ?
+WHERE fit_id = ? AND name = ? AND side = ? AND repeat_no = ? AND model_id <=> ?
+  AND other_model_id <=> ? AND run_kind = ? AND ground = ?
 ORDER BY id DESC LIMIT 500
 `
 
@@ -317,7 +320,8 @@ func (q *Queries) LockFit(ctx context.Context, arg LockFitParams) (LockFitRow, e
 const openFits = `-- name: OpenFits :many
 SELECT f.id, f.runner_id, f.started_at, r.name AS runner, u.name AS fitter FROM fits f
 JOIN runners r ON r.id = f.runner_id JOIN users u ON u.id = f.fitter_id
-WHERE f.shop_id = ? AND f.closed_at IS NULL AND r.practice_seed IS NULL AND r.erased_at IS NULL ORDER BY f.started_at DESC, f.id DESC LIMIT ?
+WHERE f.shop_id = ? AND f.closed_at IS NULL AND r.practice_seed IS NULL AND r.erased_at IS NULL ORDER BY f.started_at DESC, f.id DESC
+  LIMIT ?
 `
 
 type OpenFitsParams struct {

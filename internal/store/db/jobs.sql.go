@@ -137,6 +137,26 @@ func (q *Queries) EndJob(ctx context.Context, arg EndJobParams) (int64, error) {
 	return result.RowsAffected()
 }
 
+const handJobBack = `-- name: HandJobBack :execrows
+UPDATE jobs SET state = 'waiting', note = '', run_after = ?, worker = '', tries = tries - 1
+WHERE id = ? AND worker = ? AND state = 'running'
+`
+
+type HandJobBackParams struct {
+	RunAfter time.Time
+	ID       uint64
+	Worker   string
+}
+
+// What its instance stopped in order is not a try.
+func (q *Queries) HandJobBack(ctx context.Context, arg HandJobBackParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, handJobBack, arg.RunAfter, arg.ID, arg.Worker)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
 const jobOf = `-- name: JobOf :one
 SELECT id, state, done, total, note, tries, beat_at FROM jobs WHERE kind = ? AND subject = ? ORDER BY id DESC LIMIT 1
 `
@@ -230,7 +250,8 @@ func (q *Queries) LiveJobs(ctx context.Context, arg LiveJobsParams) ([]LiveJobsR
 
 const nextJobOf = `-- name: NextJobOf :one
 SELECT id, shop_id, kind, subject, args, tries, made_by FROM jobs
-WHERE kind IN (/*SLICE:kinds*/?) AND ((state = 'waiting' AND run_after <= ?) OR (state = 'running' AND beat_at < ?))
+WHERE kind IN (/*SLICE:kinds*/?) AND ((state = 'waiting' AND run_after <= ?) OR (state = 'running'
+  AND beat_at < ?))
 ORDER BY run_after, id LIMIT 1 FOR UPDATE SKIP LOCKED
 `
 

@@ -14,7 +14,8 @@ import (
 )
 
 const fitsOfRunners = `-- name: FitsOfRunners :many
-SELECT id, runner_id, started_at FROM fits WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?) ORDER BY runner_id, started_at DESC, id DESC
+SELECT id, runner_id, started_at FROM fits WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?)
+  ORDER BY runner_id, started_at DESC, id DESC
 `
 
 type FitsOfRunnersParams struct {
@@ -121,7 +122,8 @@ func (q *Queries) LoadChangeReports(ctx context.Context, arg LoadChangeReportsPa
 }
 
 const loadChanges = `-- name: LoadChanges :many
-SELECT id, runner_id, from_name, to_name, asked, made_at, ended_at FROM changes WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?) ORDER BY id DESC
+SELECT id, runner_id, from_name, to_name, asked, made_at, ended_at FROM changes WHERE shop_id = ?
+  AND runner_id IN (/*SLICE:ids*/?) ORDER BY id DESC
 `
 
 type LoadChangesParams struct {
@@ -306,7 +308,8 @@ func (q *Queries) LoadDecisions(ctx context.Context, arg LoadDecisionsParams) ([
 }
 
 const loadFindings = `-- name: LoadFindings :many
-SELECT f.id, f.fit_id, f.name, f.side, f.repeat_no, f.model_id, f.other_model_id, f.run_kind, f.ground, f.number_value, f.text_value, f.error_value, f.withdrawn, f.how, f.made_at, f.made_by, u.name AS maker
+SELECT f.id, f.fit_id, f.name, f.side, f.repeat_no, f.model_id, f.other_model_id, f.run_kind, f.ground, f.number_value, f.text_value,
+  f.error_value, f.withdrawn, f.how, f.made_at, f.made_by, u.name AS maker
 FROM findings f JOIN users u ON u.id = f.made_by WHERE f.shop_id = ? AND f.fit_id IN (/*SLICE:fits*/?) ORDER BY f.id
 `
 
@@ -730,8 +733,10 @@ func (q *Queries) LoadPairPhotos(ctx context.Context, arg LoadPairPhotosParams) 
 }
 
 const loadPairs = `-- name: LoadPairs :many
-SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, aside_reason, aside_note, slowed_on FROM pairs
-WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?) AND taken_back_at IS NULL ORDER BY runner_id, set_aside_on IS NOT NULL, bought_on, id
+SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, aside_reason, aside_note, slowed_on
+  FROM pairs
+WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?) AND taken_back_at IS NULL
+  ORDER BY runner_id, set_aside_on IS NOT NULL, bought_on, id
 `
 
 type LoadPairsParams struct {
@@ -804,7 +809,8 @@ func (q *Queries) LoadPairs(ctx context.Context, arg LoadPairsParams) ([]LoadPai
 }
 
 const loadRaces = `-- name: LoadRaces :many
-SELECT id, runner_id, name, race_on, km, pair_id FROM races WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?) AND withdrawn_at IS NULL ORDER BY race_on, id
+SELECT id, runner_id, name, race_on, km, pair_id FROM races WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?)
+  AND withdrawn_at IS NULL ORDER BY race_on, id
 `
 
 type LoadRacesParams struct {
@@ -863,7 +869,8 @@ func (q *Queries) LoadRaces(ctx context.Context, arg LoadRacesParams) ([]LoadRac
 }
 
 const loadReports = `-- name: LoadReports :many
-SELECT r.pair_id, r.after_days, r.comfort, r.note, r.made_at, u.name AS maker FROM pair_reports r JOIN pairs p ON p.id = r.pair_id JOIN users u ON u.id = r.made_by
+SELECT r.pair_id, r.after_days, r.comfort, r.note, r.made_at, u.name AS maker FROM pair_reports r JOIN pairs p ON p.id = r.pair_id
+  JOIN users u ON u.id = r.made_by
 WHERE p.shop_id = ? AND p.runner_id IN (/*SLICE:ids*/?) ORDER BY r.id DESC
 `
 
@@ -924,7 +931,8 @@ func (q *Queries) LoadReports(ctx context.Context, arg LoadReportsParams) ([]Loa
 
 const loadRubs = `-- name: LoadRubs :many
 SELECT r.id, p.runner_id, r.pair_id, r.side, r.place, r.comes, r.cause, r.tried, r.helped, r.referred, r.made_at, u.name AS maker
-FROM rubs r JOIN pairs p ON p.id = r.pair_id JOIN users u ON u.id = r.made_by WHERE p.shop_id = ? AND p.runner_id IN (/*SLICE:ids*/?) ORDER BY r.id DESC
+FROM rubs r JOIN pairs p ON p.id = r.pair_id JOIN users u ON u.id = r.made_by WHERE p.shop_id = ?
+  AND p.runner_id IN (/*SLICE:ids*/?) ORDER BY r.id DESC
 `
 
 type LoadRubsParams struct {
@@ -995,7 +1003,8 @@ func (q *Queries) LoadRubs(ctx context.Context, arg LoadRubsParams) ([]LoadRubsR
 }
 
 const loadRules = `-- name: LoadRules :many
-SELECT id, runner_id, kind, ground, pair_id, second_pair FROM run_rules WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?) AND withdrawn_at IS NULL ORDER BY id
+SELECT id, runner_id, kind, ground, pair_id, second_pair FROM run_rules WHERE shop_id = ?
+  AND runner_id IN (/*SLICE:ids*/?) AND withdrawn_at IS NULL ORDER BY id
 `
 
 type LoadRulesParams struct {
@@ -1055,7 +1064,8 @@ func (q *Queries) LoadRules(ctx context.Context, arg LoadRulesParams) ([]LoadRul
 
 const loadRunners = `-- name: LoadRunners :many
 
-SELECT id, name, contact, chart, practice_seed FROM runners WHERE shop_id = ? AND erased_at IS NULL AND id IN (/*SLICE:ids*/?)
+SELECT id, name, contact, chart, practice_seed FROM runners WHERE shop_id = ? AND erased_at IS NULL
+  AND id IN (/*SLICE:ids*/?)
 `
 
 type LoadRunnersParams struct {
@@ -1113,7 +1123,8 @@ func (q *Queries) LoadRunners(ctx context.Context, arg LoadRunnersParams) ([]Loa
 }
 
 const loadRuns = `-- name: LoadRuns :many
-SELECT id, runner_id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, how FROM runs
+SELECT id, runner_id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, how
+  FROM runs
 WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?) AND withdrawn_at IS NULL ORDER BY runner_id, run_on, started_at, id
 `
 
@@ -1189,7 +1200,8 @@ func (q *Queries) LoadRuns(ctx context.Context, arg LoadRunsParams) ([]LoadRunsR
 }
 
 const loadSoleLooks = `-- name: LoadSoleLooks :many
-SELECT t.runner_id, f.fit_id, t.started_at, f.name, f.side, f.repeat_no, f.number_value, f.text_value, f.withdrawn FROM findings f JOIN fits t ON t.id = f.fit_id
+SELECT t.runner_id, f.fit_id, t.started_at, f.name, f.side, f.repeat_no, f.number_value, f.text_value, f.withdrawn FROM findings f
+  JOIN fits t ON t.id = f.fit_id
 WHERE t.shop_id = ? AND t.runner_id IN (/*SLICE:ids*/?) AND f.name IN (/*SLICE:names*/?)
 ORDER BY t.started_at, f.fit_id, f.id
 `

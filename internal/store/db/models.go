@@ -149,6 +149,7 @@ type Link struct {
 	UsedAt    sql.NullTime
 	MadeBy    uint64
 	MadeAt    time.Time
+	Units     string
 }
 
 type Model struct {

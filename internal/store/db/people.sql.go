@@ -249,7 +249,8 @@ func (q *Queries) DropVerdict(ctx context.Context, runnerID uint64) error {
 }
 
 const framesOfErased = `-- name: FramesOfErased :many
-SELECT f.recording_id, f.number FROM recording_frames f JOIN recordings r ON r.id = f.recording_id JOIN fits t ON t.id = r.fit_id WHERE t.runner_id = ? LIMIT 200
+SELECT f.recording_id, f.number FROM recording_frames f JOIN recordings r ON r.id = f.recording_id JOIN fits t ON t.id = r.fit_id
+  WHERE t.runner_id = ? LIMIT 200
 `
 
 type FramesOfErasedRow struct {

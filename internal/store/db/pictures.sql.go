@@ -12,7 +12,8 @@ import (
 )
 
 const addPicture = `-- name: AddPicture :execlastid
-INSERT INTO pictures (shop_id, fit_id, kind, side, width, height, data, options, kept, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+INSERT INTO pictures (shop_id, fit_id, kind, side, width, height, data, options, kept, made_by, made_at)
+  VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddPictureParams struct {

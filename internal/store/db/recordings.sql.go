@@ -13,7 +13,8 @@ import (
 )
 
 const addRecording = `-- name: AddRecording :execlastid
-INSERT INTO recordings (shop_id, fit_id, number, description, frames, state, corrections, kept, made_by, made_at) VALUES (?, ?, ?, ?, ?, 'arriving', '{}', ?, ?, ?)
+INSERT INTO recordings (shop_id, fit_id, number, description, frames, state, corrections, kept, made_by, made_at)
+  VALUES (?, ?, ?, ?, ?, 'arriving', '{}', ?, ?, ?)
 `
 
 type AddRecordingParams struct {
@@ -117,7 +118,8 @@ func (q *Queries) DeletePicture(ctx context.Context, arg DeletePictureParams) er
 }
 
 const frameData = `-- name: FrameData :one
-SELECT f.data FROM recording_frames f JOIN recordings r ON r.id = f.recording_id WHERE f.recording_id = ? AND f.number = ? AND r.shop_id = ?
+SELECT f.data FROM recording_frames f JOIN recordings r ON r.id = f.recording_id WHERE f.recording_id = ? AND f.number = ?
+  AND r.shop_id = ?
 `
 
 type FrameDataParams struct {
@@ -241,7 +243,8 @@ func (q *Queries) LooseRecordingsOfFit(ctx context.Context, arg LooseRecordingsO
 }
 
 const markFramesGone = `-- name: MarkFramesGone :exec
-UPDATE recordings SET frames_gone = TRUE, state = IF(state IN ('arriving', 'reading'), 'failed', state), note = IF(state IN ('arriving', 'reading'), 'it was not finished in time', note) WHERE id = ?
+UPDATE recordings SET frames_gone = TRUE, state = IF(state IN ('arriving', 'reading'), 'failed', state), note = IF(state IN ('arriving',
+  'reading'), 'it was not finished in time', note) WHERE id = ?
 `
 
 func (q *Queries) MarkFramesGone(ctx context.Context, id uint64) error {
@@ -341,7 +344,8 @@ func (q *Queries) PutFrame(ctx context.Context, arg PutFrameParams) error {
 }
 
 const recordingByID = `-- name: RecordingByID :one
-SELECT r.id, r.fit_id, r.number, r.description, r.frames, r.width, r.height, r.state, r.note, r.kept, r.frames_gone, u.name AS maker, r.made_at
+SELECT r.id, r.fit_id, r.number, r.description, r.frames, r.width, r.height, r.state, r.note, r.kept, r.frames_gone, u.name AS maker,
+  r.made_at
 FROM recordings r JOIN users u ON u.id = r.made_by WHERE r.id = ? AND r.shop_id = ?
 `
 
@@ -409,7 +413,8 @@ func (q *Queries) RecordingPaths(ctx context.Context, arg RecordingPathsParams) 
 }
 
 const recordingsOf = `-- name: RecordingsOf :many
-SELECT r.id, r.fit_id, r.number, r.description, r.frames, r.width, r.height, r.state, r.note, r.kept, r.frames_gone, u.name AS maker, r.made_at
+SELECT r.id, r.fit_id, r.number, r.description, r.frames, r.width, r.height, r.state, r.note, r.kept, r.frames_gone, u.name AS maker,
+  r.made_at
 FROM recordings r JOIN users u ON u.id = r.made_by WHERE r.fit_id = ? AND r.shop_id = ? ORDER BY r.number
 `
 
@@ -472,7 +477,8 @@ func (q *Queries) RecordingsOf(ctx context.Context, arg RecordingsOfParams) ([]R
 }
 
 const recordingsOfRunner = `-- name: RecordingsOfRunner :many
-SELECT r.id, r.fit_id, r.number, r.description, r.frames, r.width, r.height, r.state, r.note, r.kept, r.frames_gone, u.name AS maker, r.made_at
+SELECT r.id, r.fit_id, r.number, r.description, r.frames, r.width, r.height, r.state, r.note, r.kept, r.frames_gone, u.name AS maker,
+  r.made_at
 FROM recordings r JOIN users u ON u.id = r.made_by JOIN fits f ON f.id = r.fit_id
 WHERE f.runner_id = ? AND r.shop_id = ? AND r.state = 'ready' ORDER BY r.made_at DESC, r.id DESC LIMIT 40
 `

@@ -40,7 +40,8 @@ func (q *Queries) AddReport(ctx context.Context, arg AddReportParams) error {
 }
 
 const lateReports = `-- name: LateReports :many
-SELECT p.model_id, p.runner_id, p.fit_id, r.comfort FROM pair_reports r JOIN pairs p ON p.id = r.pair_id JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL
+SELECT p.model_id, p.runner_id, p.fit_id, r.comfort FROM pair_reports r JOIN pairs p ON p.id = r.pair_id
+  JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL
 WHERE r.shop_id = ? AND r.after_days >= ? AND p.fit_id IS NOT NULL AND p.taken_back_at IS NULL
   AND r.id = (SELECT MAX(l.id) FROM pair_reports l WHERE l.pair_id = r.pair_id) ORDER BY r.id DESC LIMIT 2000
 `
@@ -86,9 +87,12 @@ func (q *Queries) LateReports(ctx context.Context, arg LateReportsParams) ([]Lat
 }
 
 const reportsWithBasis = `-- name: ReportsWithBasis :many
-SELECT p.model_id, r.after_days, r.comfort, d.basis FROM pair_reports r JOIN pairs p ON p.id = r.pair_id JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL
-JOIN decisions d ON d.fit_id = p.fit_id AND d.kind = 'choice' AND d.value <> '' AND d.id = (SELECT MAX(l.id) FROM decisions l WHERE l.fit_id = p.fit_id AND l.kind = 'choice')
-WHERE r.shop_id = ? AND p.taken_back_at IS NULL AND r.id = (SELECT MAX(l.id) FROM pair_reports l WHERE l.pair_id = r.pair_id) ORDER BY r.id DESC LIMIT 5000
+SELECT p.model_id, r.after_days, r.comfort, d.basis FROM pair_reports r JOIN pairs p ON p.id = r.pair_id
+  JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL
+JOIN decisions d ON d.fit_id = p.fit_id AND d.kind = 'choice' AND d.value <> '' AND d.id = (SELECT MAX(l.id) FROM decisions l
+  WHERE l.fit_id = p.fit_id AND l.kind = 'choice')
+WHERE r.shop_id = ? AND p.taken_back_at IS NULL AND r.id = (SELECT MAX(l.id) FROM pair_reports l WHERE l.pair_id = r.pair_id)
+  ORDER BY r.id DESC LIMIT 5000
 `
 
 type ReportsWithBasisRow struct {

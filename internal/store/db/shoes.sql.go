@@ -13,7 +13,8 @@ import (
 )
 
 const addPair = `-- name: AddPair :execlastid
-INSERT INTO pairs (shop_id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock, made_by, made_at)
+INSERT INTO pairs (shop_id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock, made_by,
+  made_at)
 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
@@ -56,7 +57,8 @@ func (q *Queries) AddPair(ctx context.Context, arg AddPairParams) (int64, error)
 }
 
 const addRun = `-- name: AddRun :execlastid
-INSERT INTO runs (shop_id, runner_id, pair_id, run_on, km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, split_from, how, made_by, made_at)
+INSERT INTO runs (shop_id, runner_id, pair_id, run_on, km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, split_from,
+  how, made_by, made_at)
 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
@@ -163,7 +165,8 @@ func (q *Queries) CountRunsOfPair(ctx context.Context, pairID sql.NullInt64) (in
 }
 
 const fileDigests = `-- name: FileDigests :many
-SELECT f.id, f.digest, EXISTS (SELECT 1 FROM runs r WHERE r.file_id = f.id AND r.withdrawn_at IS NULL) AS counts FROM run_files f WHERE f.runner_id = ? AND f.shop_id = ?
+SELECT f.id, f.digest, EXISTS (SELECT 1 FROM runs r WHERE r.file_id = f.id AND r.withdrawn_at IS NULL) AS counts FROM run_files f
+  WHERE f.runner_id = ? AND f.shop_id = ?
 `
 
 type FileDigestsParams struct {
@@ -365,7 +368,8 @@ func (q *Queries) ModelsOf(ctx context.Context, arg ModelsOfParams) ([]Model, er
 }
 
 const pairByID = `-- name: PairByID :one
-SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock FROM pairs WHERE id = ? AND shop_id = ? AND taken_back_at IS NULL
+SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock FROM pairs
+  WHERE id = ? AND shop_id = ? AND taken_back_at IS NULL
 `
 
 type PairByIDParams struct {
@@ -488,7 +492,8 @@ func (q *Queries) RunOfRunner(ctx context.Context, arg RunOfRunnerParams) (RunOf
 }
 
 const runPlaces = `-- name: RunPlaces :many
-SELECT r.id, r.pair_id, r.run_on, CAST(r.km * 1000 AS SIGNED) AS metres, r.started_at, r.file_id, r.split_from, r.withdrawn_at IS NOT NULL AS withdrawn,
+SELECT r.id, r.pair_id, r.run_on, CAST(r.km * 1000 AS SIGNED) AS metres, r.started_at, r.file_id, r.split_from,
+  r.withdrawn_at IS NOT NULL AS withdrawn,
   p.id IS NOT NULL AND p.runner_id = r.runner_id AND p.taken_back_at IS NULL AS its_pair
 FROM runs r LEFT JOIN pairs p ON p.id = r.pair_id WHERE r.runner_id = ? AND r.shop_id = ? ORDER BY r.id
 `
@@ -688,7 +693,8 @@ func (q *Queries) SetPairSlowed(ctx context.Context, arg SetPairSlowedParams) er
 }
 
 const setRunPair = `-- name: SetRunPair :execrows
-UPDATE runs SET pair_id = ? WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL
+UPDATE runs SET pair_id = ? WHERE id = ? AND runner_id = ? AND shop_id = ?
+  AND withdrawn_at IS NULL
 `
 
 type SetRunPairParams struct {

@@ -131,7 +131,8 @@ func (q *Queries) DropUploadPieces(ctx context.Context, uploadID uint64) error {
 
 const latestUpload = `-- name: LatestUpload :one
 SELECT id, shop_id, runner_id, kind, name, how, state, asked, found, made_by, by_link, made_at FROM uploads
-WHERE shop_id = ? AND kind = ? AND runner_id <=> ? AND made_by = ? AND by_link = ? AND state <> ? AND state <> 'arriving'
+WHERE shop_id = ? AND kind = ? AND runner_id <=> ? AND made_by = ?
+  AND by_link = ? AND state <> ? AND state <> 'arriving'
 ORDER BY id DESC LIMIT 1
 `
 
@@ -172,7 +173,8 @@ func (q *Queries) LatestUpload(ctx context.Context, arg LatestUploadParams) (Upl
 }
 
 const lockUpload = `-- name: LockUpload :one
-SELECT id, shop_id, runner_id, kind, name, how, state, asked, found, made_by, by_link, made_at FROM uploads WHERE id = ? AND shop_id = ? FOR UPDATE
+SELECT id, shop_id, runner_id, kind, name, how, state, asked, found, made_by, by_link, made_at FROM uploads
+  WHERE id = ? AND shop_id = ? FOR UPDATE
 `
 
 type LockUploadParams struct {

@@ -426,7 +426,8 @@ func (q *Queries) EndingLines(ctx context.Context, arg EndingLinesParams) ([]End
 }
 
 const ordersFrom = `-- name: OrdersFrom :many
-SELECT l.model_id, l.uk_half, l.width, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind) JOIN runners r ON r.id = l.runner_id
+SELECT l.model_id, l.uk_half, l.width, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind)
+  JOIN runners r ON r.id = l.runner_id
 WHERE l.shop_id = ? AND l.list = 'due' AND l.kind = 'order' AND l.on_day >= ? AND l.on_day <= ?
 ORDER BY l.on_day, l.id LIMIT ?
 `
@@ -479,7 +480,8 @@ func (q *Queries) OrdersFrom(ctx context.Context, arg OrdersFromParams) ([]Order
 }
 
 const settleVerdict = `-- name: SettleVerdict :execrows
-UPDATE verdicts SET stale = FALSE, as_of = ?, fault = ? WHERE runner_id = ? AND change_no = ?
+UPDATE verdicts SET stale = FALSE, as_of = ?, fault = ? WHERE runner_id = ?
+  AND change_no = ?
 `
 
 type SettleVerdictParams struct {

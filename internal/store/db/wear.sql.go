@@ -13,7 +13,8 @@ import (
 )
 
 const addInspection = `-- name: AddInspection :execlastid
-INSERT INTO inspections (shop_id, pair_id, looked_on, tread_left, tread_right, bounce_left, bounce_right, upper_left, upper_right, evenness_left, evenness_right, beside_fresh, upper_hole, sole_through, aches, note, made_by, made_at)
+INSERT INTO inspections (shop_id, pair_id, looked_on, tread_left, tread_right, bounce_left, bounce_right, upper_left, upper_right,
+  evenness_left, evenness_right, beside_fresh, upper_hole, sole_through, aches, note, made_by, made_at)
 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
@@ -89,7 +90,7 @@ func (q *Queries) AddLifting(ctx context.Context, arg AddLiftingParams) error {
 }
 
 const addLink = `-- name: AddLink :exec
-INSERT INTO links (shop_id, kind, runner_id, digest, expires_at, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?)
+INSERT INTO links (shop_id, kind, runner_id, digest, expires_at, units, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddLinkParams struct {
@@ -98,6 +99,7 @@ type AddLinkParams struct {
 	RunnerID  sql.NullInt64
 	Digest    []byte
 	ExpiresAt sql.NullTime
+	Units     string
 	MadeBy    uint64
 	MadeAt    time.Time
 }
@@ -109,6 +111,7 @@ func (q *Queries) AddLink(ctx context.Context, arg AddLinkParams) error {
 		arg.RunnerID,
 		arg.Digest,
 		arg.ExpiresAt,
+		arg.Units,
 		arg.MadeBy,
 		arg.MadeAt,
 	)
@@ -268,7 +271,8 @@ func (q *Queries) LiftingOfPair(ctx context.Context, arg LiftingOfPairParams) (f
 }
 
 const linkByDigest = `-- name: LinkByDigest :one
-SELECT l.id, l.shop_id, l.kind, l.runner_id, l.expires_at, l.made_by, s.name AS shop, s.currency FROM links l JOIN shops s ON s.id = l.shop_id WHERE l.digest = ? AND l.revoked_at IS NULL
+SELECT l.id, l.shop_id, l.kind, l.runner_id, l.expires_at, l.units, l.made_by, s.name AS shop, s.currency FROM links l
+  JOIN shops s ON s.id = l.shop_id WHERE l.digest = ? AND l.revoked_at IS NULL
 `
 
 type LinkByDigestRow struct {
@@ -277,6 +281,7 @@ type LinkByDigestRow struct {
 	Kind      string
 	RunnerID  sql.NullInt64
 	ExpiresAt sql.NullTime
+	Units     string
 	MadeBy    uint64
 	Shop      string
 	Currency  string
@@ -291,6 +296,7 @@ func (q *Queries) LinkByDigest(ctx context.Context, digest []byte) (LinkByDigest
 		&i.Kind,
 		&i.RunnerID,
 		&i.ExpiresAt,
+		&i.Units,
 		&i.MadeBy,
 		&i.Shop,
 		&i.Currency,
@@ -422,6 +428,20 @@ func (q *Queries) RunFile(ctx context.Context, arg RunFileParams) (RunFileRow, e
 	return i, err
 }
 
+const setLinkUnits = `-- name: SetLinkUnits :exec
+UPDATE links SET units = ? WHERE digest = ? AND revoked_at IS NULL
+`
+
+type SetLinkUnitsParams struct {
+	Units  string
+	Digest []byte
+}
+
+func (q *Queries) SetLinkUnits(ctx context.Context, arg SetLinkUnitsParams) error {
+	_, err := q.db.ExecContext(ctx, setLinkUnits, arg.Units, arg.Digest)
+	return err
+}
+
 const touchLink = `-- name: TouchLink :exec
 UPDATE links SET used_at = ? WHERE id = ?
 `
@@ -437,7 +457,8 @@ func (q *Queries) TouchLink(ctx context.Context, arg TouchLinkParams) error {
 }
 
 const withdrawInspection = `-- name: WithdrawInspection :execrows
-UPDATE inspections SET withdrawn_at = ? WHERE inspections.id = ? AND inspections.shop_id = ? AND inspections.withdrawn_at IS NULL
+UPDATE inspections SET withdrawn_at = ? WHERE inspections.id = ?
+  AND inspections.shop_id = ? AND inspections.withdrawn_at IS NULL
 AND inspections.pair_id IN (SELECT p.id FROM pairs p WHERE p.runner_id = ?)
 `
 

@@ -265,4 +265,5 @@ CREATE TABLE submissions (
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci;
 
 -- +goose Down
-DROP TABLE submissions, runs, pairs, decisions, findings, fits, runners, model_sizes, models, settings, sign_in_tries, sessions, users, shops;
+DROP TABLE submissions, runs, pairs, decisions, findings, fits, runners, model_sizes, models, settings, sign_in_tries, sessions, users,
+  shops;

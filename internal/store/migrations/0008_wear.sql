@@ -120,7 +120,8 @@ CREATE TABLE pair_lifting (
 
 -- Why a pair was set aside: those for wear are the runner's own history. slowed_on is the
 -- day from which a pair is for short and slow runs alone.
-ALTER TABLE pairs ADD COLUMN aside_reason VARCHAR(20) NOT NULL DEFAULT '', ADD COLUMN aside_note VARCHAR(300) NOT NULL DEFAULT '', ADD COLUMN slowed_on DATE NULL;
+ALTER TABLE pairs ADD COLUMN aside_reason VARCHAR(20) NOT NULL DEFAULT '', ADD COLUMN aside_note VARCHAR(300) NOT NULL DEFAULT '',
+  ADD COLUMN slowed_on DATE NULL;
 
 CREATE TABLE races (
   id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT,
@@ -178,4 +179,5 @@ CREATE TABLE run_columns (
 DROP TABLE run_columns, links, races, pair_lifting, pair_photos, inspections, run_rules, run_moves, run_files;
 ALTER TABLE pairs DROP COLUMN aside_reason, DROP COLUMN aside_note, DROP COLUMN slowed_on;
 DELETE FROM runs WHERE pair_id IS NULL;
-ALTER TABLE runs DROP COLUMN started_at, DROP COLUMN minutes, DROP COLUMN ascent_m, DROP COLUMN file_id, DROP COLUMN split_from, MODIFY COLUMN pair_id BIGINT UNSIGNED NOT NULL;
+ALTER TABLE runs DROP COLUMN started_at, DROP COLUMN minutes, DROP COLUMN ascent_m, DROP COLUMN file_id, DROP COLUMN split_from,
+  MODIFY COLUMN pair_id BIGINT UNSIGNED NOT NULL;

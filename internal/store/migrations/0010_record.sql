@@ -32,7 +32,8 @@ SET f.model_id = l.id, f.other_model_id = r.id,
 WHERE f.name = 'compared' AND NOT f.withdrawn;
 
 -- One that was taken back names the models of the one that it took back.
-UPDATE findings w JOIN findings f ON f.fit_id = w.fit_id AND f.name = 'compared' AND f.repeat_no = w.repeat_no AND NOT f.withdrawn AND f.id < w.id
+UPDATE findings w JOIN findings f ON f.fit_id = w.fit_id AND f.name = 'compared' AND f.repeat_no = w.repeat_no AND NOT f.withdrawn
+  AND f.id < w.id
 SET w.model_id = f.model_id, w.other_model_id = f.other_model_id
 WHERE w.name = 'compared' AND w.withdrawn;
 
@@ -163,7 +164,8 @@ CREATE TABLE verdict_lines (
   CONSTRAINT verdict_lines_lists CHECK (list IN ('ending', 'due'))
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci;
 
-INSERT INTO verdicts (runner_id, shop_id) SELECT DISTINCT p.runner_id, p.shop_id FROM pairs p JOIN runners r ON r.id = p.runner_id AND r.practice_seed IS NULL;
+INSERT INTO verdicts (runner_id, shop_id) SELECT DISTINCT p.runner_id, p.shop_id FROM pairs p JOIN runners r ON r.id = p.runner_id
+  AND r.practice_seed IS NULL;
 
 -- +goose Down
 DROP TABLE verdict_lines, verdicts, upload_tracks, upload_files, uploads, jobs;
@@ -175,7 +177,8 @@ ALTER TABLE findings DROP CONSTRAINT findings_model, DROP CONSTRAINT findings_ot
 UPDATE findings SET name = CONCAT('suit_', run_kind, '_', ground), repeat_no = model_id,
   text_value = IF(withdrawn, NULL, CONCAT(FORMAT(number_value, 2), ' ', text_value)), number_value = NULL WHERE name = 'suitability';
 UPDATE findings f JOIN models l ON l.id = f.model_id JOIN models r ON r.id = f.other_model_id
-SET f.text_value = CONCAT(l.code, IF(f.text_value = 'left', '>', IF(f.text_value = 'right', '<', '=')), r.code) WHERE f.name = 'compared' AND NOT f.withdrawn;
+SET f.text_value = CONCAT(l.code, IF(f.text_value = 'left', '>', IF(f.text_value = 'right', '<', '=')), r.code) WHERE f.name = 'compared'
+  AND NOT f.withdrawn;
 UPDATE findings SET repeat_no = model_id WHERE model_id IS NOT NULL AND name NOT LIKE 'suit\_%' AND name <> 'compared';
 ALTER TABLE findings DROP KEY findings_latest, ADD KEY findings_latest (fit_id, name, side, repeat_no, id),
   DROP COLUMN model_id, DROP COLUMN other_model_id, DROP COLUMN run_kind, DROP COLUMN ground;

@@ -19,6 +19,11 @@ WHERE list = 'due' AND kind = 'order' AND model_id IS NOT NULL GROUP BY shop_id,
 
 ALTER TABLE verdict_lines DROP KEY verdict_lines_buying;
 
+-- How who comes by an address reads lengths and distances.
+ALTER TABLE links ADD COLUMN units VARCHAR(16) NOT NULL DEFAULT 'metric',
+  ADD CONSTRAINT links_units CHECK (units IN ('metric', 'imperial'));
+
 -- +goose Down
+ALTER TABLE links DROP CONSTRAINT links_units, DROP COLUMN units;
 ALTER TABLE verdict_lines ADD KEY verdict_lines_buying (shop_id, list, kind, model_id, uk_half, width, on_day, runner_id);
 DROP TABLE buying;

@@ -80,12 +80,15 @@ func Start(ctx context.Context, dir string, opt Options) (_ *Server, err error) 
 		return nil, err
 	}
 	initFile := filepath.Join(dir, "init.sql")
-	initSQL := fmt.Sprintf("CREATE OR REPLACE USER 'trevik'@'127.0.0.1' IDENTIFIED BY '%s';\nGRANT ALL ON *.* TO 'trevik'@'127.0.0.1';\nCREATE OR REPLACE USER 'trevik'@'localhost' IDENTIFIED BY '%s';\nGRANT ALL ON *.* TO 'trevik'@'localhost';\n", s.password, s.password)
+	initSQL := fmt.Sprintf("CREATE OR REPLACE USER 'trevik'@'127.0.0.1' IDENTIFIED BY '%s';\nGRANT ALL ON *.* TO "+
+		"'trevik'@'127.0.0.1';\nCREATE OR REPLACE USER 'trevik'@'localhost' IDENTIFIED BY '%s';\nGRANT ALL ON *.* TO "+
+		"'trevik'@'localhost';\n", s.password, s.password)
 	if err := os.WriteFile(initFile, []byte(initSQL), 0o600); err != nil {
 		return nil, err
 	}
 	args := []string{
-		"--no-defaults", "--datadir=" + data, "--tmpdir=" + temp, "--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.port), "--pid-file=" + s.pidFile(),
+		"--no-defaults", "--datadir=" + data, "--tmpdir=" + temp, "--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.port), "--pid-file=" +
+			s.pidFile(),
 		"--log-error=" + filepath.Join(dir, "mariadb.log"), "--init-file=" + initFile, "--skip-name-resolve", "--local-infile=0",
 		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci", "--default-time-zone=+00:00",
 		"--sql-mode=STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ZERO_DATE,NO_ZERO_IN_DATE,NO_ENGINE_SUBSTITUTION",
@@ -245,7 +248,8 @@ func initialise(ctx context.Context, data, temp string) error {
 	if err := os.RemoveAll(fresh); err != nil {
 		return err
 	}
-	args := []string{"--no-defaults", "--datadir=" + fresh, "--skip-test-db", "--auth-root-authentication-method=normal", "--innodb-log-file-size=32M"}
+	args := []string{"--no-defaults", "--datadir=" + fresh, "--skip-test-db", "--auth-root-authentication-method=normal",
+		"--innodb-log-file-size=32M"}
 	if me, err := user.Current(); err == nil && me.Uid == "0" {
 		args = append(args, "--user=root")
 	}

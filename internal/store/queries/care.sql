@@ -2,10 +2,13 @@
 INSERT INTO rubs (shop_id, pair_id, side, place, comes, cause, tried, referred, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: SetRubHelped :execrows
-UPDATE rubs SET helped = sqlc.arg(helped) WHERE rubs.id = sqlc.arg(id) AND rubs.shop_id = sqlc.arg(shop_id) AND rubs.pair_id IN (SELECT p.id FROM pairs p WHERE p.runner_id = sqlc.arg(runner_id));
+UPDATE rubs SET helped = sqlc.arg(helped) WHERE rubs.id = sqlc.arg(id) AND rubs.shop_id = sqlc.arg(shop_id)
+  AND rubs.pair_id IN (SELECT p.id FROM pairs p WHERE p.runner_id = sqlc.arg(runner_id));
 
 -- name: RubsOfModel :many
-SELECT r.place, COUNT(*) AS told, COUNT(DISTINCT p.id) AS pairs FROM rubs r JOIN pairs p ON p.id = r.pair_id JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL WHERE p.model_id = ? AND p.shop_id = ? GROUP BY r.place ORDER BY told DESC, r.place;
+SELECT r.place, COUNT(*) AS told, COUNT(DISTINCT p.id) AS pairs FROM rubs r JOIN pairs p ON p.id = r.pair_id
+  JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL WHERE p.model_id = ? AND p.shop_id = ? GROUP BY r.place
+  ORDER BY told DESC, r.place;
 
 -- name: AddChange :execlastid
 INSERT INTO changes (shop_id, runner_id, from_name, to_name, asked, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?);

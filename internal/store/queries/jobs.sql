@@ -1,10 +1,10 @@
 -- name: AddJob :execlastid
 INSERT INTO jobs (shop_id, kind, subject, live, args, run_after, made_by, made_at) VALUES (?, ?, ?, TRUE, ?, ?, ?, ?);
 
-
 -- name: NextJobOf :one
 SELECT id, shop_id, kind, subject, args, tries, made_by FROM jobs
-WHERE kind IN (sqlc.slice(kinds)) AND ((state = 'waiting' AND run_after <= sqlc.arg(now)) OR (state = 'running' AND beat_at < sqlc.arg(dead)))
+WHERE kind IN (sqlc.slice(kinds)) AND ((state = 'waiting' AND run_after <= sqlc.arg(now)) OR (state = 'running'
+  AND beat_at < sqlc.arg(dead)))
 ORDER BY run_after, id LIMIT 1 FOR UPDATE SKIP LOCKED;
 
 -- name: ClaimJob :exec
@@ -18,6 +18,11 @@ UPDATE jobs SET state = ?, note = ?, live = NULL, ended_at = ? WHERE id = ? AND 
 
 -- name: RetryJob :execrows
 UPDATE jobs SET state = 'waiting', note = ?, run_after = ?, worker = '' WHERE id = ? AND worker = ? AND state = 'running';
+
+-- name: HandJobBack :execrows
+-- What its instance stopped in order is not a try.
+UPDATE jobs SET state = 'waiting', note = '', run_after = ?, worker = '', tries = tries - 1
+WHERE id = ? AND worker = ? AND state = 'running';
 
 -- name: CancelJob :execrows
 UPDATE jobs SET state = 'cancelled', live = NULL, ended_at = ? WHERE kind = ? AND subject = ? AND live;

@@ -83,7 +83,8 @@ DELETE FROM verdicts WHERE runner_id = ?;
 DELETE FROM links WHERE runner_id = ? AND shop_id = ?;
 
 -- name: FramesOfErased :many
-SELECT f.recording_id, f.number FROM recording_frames f JOIN recordings r ON r.id = f.recording_id JOIN fits t ON t.id = r.fit_id WHERE t.runner_id = ? LIMIT 200;
+SELECT f.recording_id, f.number FROM recording_frames f JOIN recordings r ON r.id = f.recording_id JOIN fits t ON t.id = r.fit_id
+  WHERE t.runner_id = ? LIMIT 200;
 
 -- name: DropFrame :exec
 DELETE FROM recording_frames WHERE recording_id = ? AND number = ?;

@@ -1,5 +1,6 @@
 -- name: AddPicture :execlastid
-INSERT INTO pictures (shop_id, fit_id, kind, side, width, height, data, options, kept, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
+INSERT INTO pictures (shop_id, fit_id, kind, side, width, height, data, options, kept, made_by, made_at)
+  VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: PicturesOf :many
 SELECT id, side, width, height, options, kept, made_at FROM pictures WHERE fit_id = ? AND shop_id = ? AND kind = ? ORDER BY id;

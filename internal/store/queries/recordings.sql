@@ -1,20 +1,24 @@
 -- name: AddRecording :execlastid
-INSERT INTO recordings (shop_id, fit_id, number, description, frames, state, corrections, kept, made_by, made_at) VALUES (?, ?, ?, ?, ?, 'arriving', '{}', ?, ?, ?);
+INSERT INTO recordings (shop_id, fit_id, number, description, frames, state, corrections, kept, made_by, made_at)
+  VALUES (?, ?, ?, ?, ?, 'arriving', '{}', ?, ?, ?);
 
 -- name: NextRecordingNumber :one
 SELECT CAST(COALESCE(MAX(number), 0) + 1 AS SIGNED) FROM recordings WHERE fit_id = ? AND shop_id = ?;
 
 -- name: RecordingsOf :many
-SELECT r.id, r.fit_id, r.number, r.description, r.frames, r.width, r.height, r.state, r.note, r.kept, r.frames_gone, u.name AS maker, r.made_at
+SELECT r.id, r.fit_id, r.number, r.description, r.frames, r.width, r.height, r.state, r.note, r.kept, r.frames_gone, u.name AS maker,
+  r.made_at
 FROM recordings r JOIN users u ON u.id = r.made_by WHERE r.fit_id = ? AND r.shop_id = ? ORDER BY r.number;
 
 -- name: RecordingsOfRunner :many
-SELECT r.id, r.fit_id, r.number, r.description, r.frames, r.width, r.height, r.state, r.note, r.kept, r.frames_gone, u.name AS maker, r.made_at
+SELECT r.id, r.fit_id, r.number, r.description, r.frames, r.width, r.height, r.state, r.note, r.kept, r.frames_gone, u.name AS maker,
+  r.made_at
 FROM recordings r JOIN users u ON u.id = r.made_by JOIN fits f ON f.id = r.fit_id
 WHERE f.runner_id = ? AND r.shop_id = ? AND r.state = 'ready' ORDER BY r.made_at DESC, r.id DESC LIMIT 40;
 
 -- name: RecordingByID :one
-SELECT r.id, r.fit_id, r.number, r.description, r.frames, r.width, r.height, r.state, r.note, r.kept, r.frames_gone, u.name AS maker, r.made_at
+SELECT r.id, r.fit_id, r.number, r.description, r.frames, r.width, r.height, r.state, r.note, r.kept, r.frames_gone, u.name AS maker,
+  r.made_at
 FROM recordings r JOIN users u ON u.id = r.made_by WHERE r.id = ? AND r.shop_id = ?;
 
 -- name: RecordingPaths :one
@@ -39,13 +43,15 @@ INSERT INTO recording_frames (recording_id, number, data) VALUES (?, ?, ?) ON DU
 SELECT number FROM recording_frames WHERE recording_id = ? ORDER BY number;
 
 -- name: FrameData :one
-SELECT f.data FROM recording_frames f JOIN recordings r ON r.id = f.recording_id WHERE f.recording_id = ? AND f.number = ? AND r.shop_id = ?;
+SELECT f.data FROM recording_frames f JOIN recordings r ON r.id = f.recording_id WHERE f.recording_id = ? AND f.number = ?
+  AND r.shop_id = ?;
 
 -- name: DeleteFrames :exec
 DELETE FROM recording_frames WHERE recording_id = ?;
 
 -- name: MarkFramesGone :exec
-UPDATE recordings SET frames_gone = TRUE, state = IF(state IN ('arriving', 'reading'), 'failed', state), note = IF(state IN ('arriving', 'reading'), 'it was not finished in time', note) WHERE id = ?;
+UPDATE recordings SET frames_gone = TRUE, state = IF(state IN ('arriving', 'reading'), 'failed', state), note = IF(state IN ('arriving',
+  'reading'), 'it was not finished in time', note) WHERE id = ?;
 
 -- name: LooseRecordings :many
 SELECT id FROM recordings WHERE NOT frames_gone AND NOT kept AND made_at < ? LIMIT 50;

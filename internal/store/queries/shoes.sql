@@ -18,18 +18,21 @@ WHERE m.shop_id = ? AND m.revision > ? ORDER BY s.model_id, s.uk_half, s.width;
 UPDATE model_sizes SET stock = stock - 1 WHERE model_id = ? AND uk_half = ? AND width = ? AND stock > 0;
 
 -- name: AddPair :execlastid
-INSERT INTO pairs (shop_id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock, made_by, made_at)
+INSERT INTO pairs (shop_id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock, made_by,
+  made_at)
 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: PairByID :one
-SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock FROM pairs WHERE id = ? AND shop_id = ? AND taken_back_at IS NULL;
+SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock FROM pairs
+  WHERE id = ? AND shop_id = ? AND taken_back_at IS NULL;
 
 -- name: SetFirstWorn :exec
 UPDATE pairs SET first_worn = sqlc.arg(first_worn) WHERE id = sqlc.arg(id) AND shop_id = sqlc.arg(shop_id)
   AND (first_worn IS NULL OR first_worn > sqlc.arg(first_worn));
 
 -- name: AddRun :execlastid
-INSERT INTO runs (shop_id, runner_id, pair_id, run_on, km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, split_from, how, made_by, made_at)
+INSERT INTO runs (shop_id, runner_id, pair_id, run_on, km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, split_from,
+  how, made_by, made_at)
 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: RunOfRunner :one
@@ -37,7 +40,8 @@ SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c,
 WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL FOR UPDATE;
 
 -- name: SetRunPair :execrows
-UPDATE runs SET pair_id = sqlc.arg(to_pair) WHERE id = sqlc.arg(id) AND runner_id = sqlc.arg(runner_id) AND shop_id = sqlc.arg(shop_id) AND withdrawn_at IS NULL;
+UPDATE runs SET pair_id = sqlc.arg(to_pair) WHERE id = sqlc.arg(id) AND runner_id = sqlc.arg(runner_id) AND shop_id = sqlc.arg(shop_id)
+  AND withdrawn_at IS NULL;
 
 -- name: AddRunMove :exec
 INSERT INTO run_moves (shop_id, run_id, from_pair, to_pair, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?);
@@ -77,12 +81,14 @@ UPDATE runs SET withdrawn_at = ?, withdrawn_by = ? WHERE id IN (sqlc.slice(ids))
 SELECT DISTINCT runner_id FROM runs WHERE shop_id = ? AND runner_id > ? ORDER BY runner_id LIMIT 500;
 
 -- name: RunPlaces :many
-SELECT r.id, r.pair_id, r.run_on, CAST(r.km * 1000 AS SIGNED) AS metres, r.started_at, r.file_id, r.split_from, r.withdrawn_at IS NOT NULL AS withdrawn,
+SELECT r.id, r.pair_id, r.run_on, CAST(r.km * 1000 AS SIGNED) AS metres, r.started_at, r.file_id, r.split_from,
+  r.withdrawn_at IS NOT NULL AS withdrawn,
   p.id IS NOT NULL AND p.runner_id = r.runner_id AND p.taken_back_at IS NULL AS its_pair
 FROM runs r LEFT JOIN pairs p ON p.id = r.pair_id WHERE r.runner_id = ? AND r.shop_id = ? ORDER BY r.id;
 
 -- name: FileDigests :many
-SELECT f.id, f.digest, EXISTS (SELECT 1 FROM runs r WHERE r.file_id = f.id AND r.withdrawn_at IS NULL) AS counts FROM run_files f WHERE f.runner_id = ? AND f.shop_id = ?;
+SELECT f.id, f.digest, EXISTS (SELECT 1 FROM runs r WHERE r.file_id = f.id AND r.withdrawn_at IS NULL) AS counts FROM run_files f
+  WHERE f.runner_id = ? AND f.shop_id = ?;
 
 -- name: ModelCodes :many
 SELECT id, code FROM models WHERE shop_id = ?;

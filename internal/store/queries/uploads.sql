@@ -17,11 +17,13 @@ DELETE FROM upload_files WHERE upload_id = ?;
 SELECT id, shop_id, runner_id, kind, name, how, state, asked, found, made_by, by_link, made_at FROM uploads WHERE id = ? AND shop_id = ?;
 
 -- name: LockUpload :one
-SELECT id, shop_id, runner_id, kind, name, how, state, asked, found, made_by, by_link, made_at FROM uploads WHERE id = ? AND shop_id = ? FOR UPDATE;
+SELECT id, shop_id, runner_id, kind, name, how, state, asked, found, made_by, by_link, made_at FROM uploads
+  WHERE id = ? AND shop_id = ? FOR UPDATE;
 
 -- name: LatestUpload :one
 SELECT id, shop_id, runner_id, kind, name, how, state, asked, found, made_by, by_link, made_at FROM uploads
-WHERE shop_id = sqlc.arg(shop_id) AND kind = sqlc.arg(kind) AND runner_id <=> sqlc.arg(runner_id) AND made_by = sqlc.arg(made_by) AND by_link = sqlc.arg(by_link) AND state <> sqlc.arg(but) AND state <> 'arriving'
+WHERE shop_id = sqlc.arg(shop_id) AND kind = sqlc.arg(kind) AND runner_id <=> sqlc.arg(runner_id) AND made_by = sqlc.arg(made_by)
+  AND by_link = sqlc.arg(by_link) AND state <> sqlc.arg(but) AND state <> 'arriving'
 ORDER BY id DESC LIMIT 1;
 
 -- name: SetUploadState :exec

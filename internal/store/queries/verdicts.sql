@@ -11,7 +11,8 @@ SELECT runner_id, change_no FROM verdicts WHERE shop_id = sqlc.arg(shop_id) AND 
 SELECT runner_id, change_no FROM verdicts WHERE shop_id = sqlc.arg(shop_id) AND as_of < sqlc.arg(day) ORDER BY as_of, runner_id LIMIT ?;
 
 -- name: SettleVerdict :execrows
-UPDATE verdicts SET stale = FALSE, as_of = sqlc.arg(as_of), fault = sqlc.arg(fault) WHERE runner_id = sqlc.arg(runner_id) AND change_no = sqlc.arg(change_no);
+UPDATE verdicts SET stale = FALSE, as_of = sqlc.arg(as_of), fault = sqlc.arg(fault) WHERE runner_id = sqlc.arg(runner_id)
+  AND change_no = sqlc.arg(change_no);
 
 -- name: TakeFromBuying :exec
 UPDATE buying b JOIN (
@@ -64,7 +65,8 @@ WHERE b.shop_id = sqlc.arg(shop_id) AND b.on_day <= sqlc.arg(last) AND b.pairs >
 GROUP BY b.model_id, b.uk_half, b.width ORDER BY by_day, b.model_id, b.uk_half, b.width;
 
 -- name: OrdersFrom :many
-SELECT l.model_id, l.uk_half, l.width, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind) JOIN runners r ON r.id = l.runner_id
+SELECT l.model_id, l.uk_half, l.width, r.name AS runner FROM verdict_lines l FORCE INDEX (verdict_lines_kind)
+  JOIN runners r ON r.id = l.runner_id
 WHERE l.shop_id = ? AND l.list = 'due' AND l.kind = 'order' AND l.on_day >= sqlc.arg(first) AND l.on_day <= sqlc.arg(last)
 ORDER BY l.on_day, l.id LIMIT ?;
 

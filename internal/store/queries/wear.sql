@@ -11,11 +11,13 @@ INSERT INTO run_rules (shop_id, runner_id, kind, ground, pair_id, second_pair, m
 UPDATE run_rules SET withdrawn_at = ? WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL;
 
 -- name: AddInspection :execlastid
-INSERT INTO inspections (shop_id, pair_id, looked_on, tread_left, tread_right, bounce_left, bounce_right, upper_left, upper_right, evenness_left, evenness_right, beside_fresh, upper_hole, sole_through, aches, note, made_by, made_at)
+INSERT INTO inspections (shop_id, pair_id, looked_on, tread_left, tread_right, bounce_left, bounce_right, upper_left, upper_right,
+  evenness_left, evenness_right, beside_fresh, upper_hole, sole_through, aches, note, made_by, made_at)
 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: WithdrawInspection :execrows
-UPDATE inspections SET withdrawn_at = sqlc.arg(withdrawn_at) WHERE inspections.id = sqlc.arg(id) AND inspections.shop_id = sqlc.arg(shop_id) AND inspections.withdrawn_at IS NULL
+UPDATE inspections SET withdrawn_at = sqlc.arg(withdrawn_at) WHERE inspections.id = sqlc.arg(id)
+  AND inspections.shop_id = sqlc.arg(shop_id) AND inspections.withdrawn_at IS NULL
 AND inspections.pair_id IN (SELECT p.id FROM pairs p WHERE p.runner_id = sqlc.arg(runner_id));
 
 -- name: AddPairPhoto :exec
@@ -34,10 +36,11 @@ INSERT INTO races (shop_id, runner_id, name, race_on, km, pair_id, made_by, made
 UPDATE races SET withdrawn_at = ? WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL;
 
 -- name: AddLink :exec
-INSERT INTO links (shop_id, kind, runner_id, digest, expires_at, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?);
+INSERT INTO links (shop_id, kind, runner_id, digest, expires_at, units, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: LinkByDigest :one
-SELECT l.id, l.shop_id, l.kind, l.runner_id, l.expires_at, l.made_by, s.name AS shop, s.currency FROM links l JOIN shops s ON s.id = l.shop_id WHERE l.digest = ? AND l.revoked_at IS NULL;
+SELECT l.id, l.shop_id, l.kind, l.runner_id, l.expires_at, l.units, l.made_by, s.name AS shop, s.currency FROM links l
+  JOIN shops s ON s.id = l.shop_id WHERE l.digest = ? AND l.revoked_at IS NULL;
 
 -- name: LinksOf :many
 SELECT l.id, l.kind, l.runner_id, l.expires_at, l.used_at, l.made_at, u.name AS maker FROM links l JOIN users u ON u.id = l.made_by
@@ -45,6 +48,9 @@ WHERE l.shop_id = sqlc.arg(shop_id) AND l.runner_id <=> sqlc.arg(runner_id) AND 
 
 -- name: RevokeLink :execrows
 UPDATE links SET revoked_at = ? WHERE id = ? AND shop_id = ? AND revoked_at IS NULL;
+
+-- name: SetLinkUnits :exec
+UPDATE links SET units = ? WHERE digest = ? AND revoked_at IS NULL;
 
 -- name: TouchLink :exec
 UPDATE links SET used_at = ? WHERE id = ?;

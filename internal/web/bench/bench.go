@@ -268,7 +268,7 @@ func (b *Bench) Show(c *kit.Req, s Station, fit *record.Conclusions, sent url.Va
 	if len(faults) > 0 {
 		code = http.StatusUnprocessableEntity
 		v.typed = sent
-		v.Faults, v.Notice = kit.Say(faults, func(in string) bool {
+		v.Faults, v.Notice = kit.Say(c.Who.Units, faults, func(in string) bool {
 			_, sent := sent[in]
 			return sent || strings.Contains(in, ".") || slices.ContainsFunc(s.Fields, func(f form.Field) bool { return f.Name == in })
 		})
@@ -412,7 +412,7 @@ func (b *Bench) parts(c *kit.Req, s Station, fit *record.Conclusions, faults fau
 	if err != nil {
 		return err
 	}
-	v.Faults, v.Notice = kit.Say(faults, func(in string) bool { return slices.Contains(posted, in) })
+	v.Faults, v.Notice = kit.Say(c.Who.Units, faults, func(in string) bool { return slices.Contains(posted, in) })
 	v.posted = posted
 	code := http.StatusOK
 	if len(faults) > 0 {

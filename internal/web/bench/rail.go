@@ -63,7 +63,8 @@ func (b *Bench) rail(fit *record.Conclusions, current Station) ([]RailRow, error
 	}
 	rows := make([]RailRow, len(b.stations))
 	for i, s := range b.stations {
-		row := RailRow{Station: s, URL: URL(fit.ID, s.Path), Current: s.Path == current.Path, Key: strconv.Itoa((i + 1) % 10), Mini: draw.MiniEmpty()}
+		row := RailRow{Station: s, URL: URL(fit.ID, s.Path), Current: s.Path == current.Path, Key: strconv.Itoa((i + 1) % 10),
+			Mini: draw.MiniEmpty()}
 		if s.Path == "card" {
 			row.Key = "c"
 		}

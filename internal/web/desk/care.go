@@ -81,7 +81,7 @@ func (d *Desk) showCare(c *kit.Req, code int, sent url.Values, faults fault.List
 		return err
 	}
 	today := d.App.Today(c.Who)
-	at, rest := kit.Say(faults, func(in string) bool {
+	at, rest := kit.Say(c.Who.Units, faults, func(in string) bool {
 		return slices.ContainsFunc(careFields, func(f form.Field) bool { return f.Name == in })
 	})
 	v := careView{Runner: r, URL: "/runners/" + c.Param("runner") + "/care", Controls: kit.Controls(careFields, c.Who.Units, sent, at),
@@ -104,7 +104,7 @@ func (d *Desk) showCare(c *kit.Req, code int, sent url.Values, faults fault.List
 		return err
 	}
 	for _, x := range changes {
-		v.Changes = append(v.Changes, changeLine{x, draw.ChangeWeeks(x.Plan.Weeks, x.Now)})
+		v.Changes = append(v.Changes, changeLine{x, draw.ChangeWeeks(x.Plan.Weeks, x.Now, c.Who.Units)})
 	}
 	v.day(c, fit)
 	p := d.NewPage(c, r.Name+" · after the sale")
@@ -137,7 +137,8 @@ func (v *careView) rub(c *kit.Req, fit *record.Conclusions) {
 	v.Foot = draw.RubFoot(spots)
 	v.Whens = []kit.Option{{Text: "not told"}}
 	for _, w := range care.Whens {
-		v.Whens = append(v.Whens, kit.Option{Value: string(w), Text: kit.Sentence(kit.Words(string(w))), On: string(w) == v.RubWhen})
+		v.Whens = append(v.Whens, kit.Option{Value: string(w), Text: c.Who.Units.Say(kit.Sentence(kit.Words(string(w)))),
+			On: string(w) == v.RubWhen})
 	}
 	for i := range v.Pairs {
 		v.Pairs[i].On = v.Pairs[i].Value == v.RubPair
@@ -192,7 +193,8 @@ func (v *careView) day(c *kit.Req, fit *record.Conclusions) {
 }
 
 // careForm is a form of the page: do saves it.
-func (d *Desk) careForm(c *kit.Req, fields []form.Field, also []string, to string, do func(runner uint64, sent url.Values, v kit.Values) error) error {
+func (d *Desk) careForm(c *kit.Req, fields []form.Field, also []string, to string,
+	do func(runner uint64, sent url.Values, v kit.Values) error) error {
 	id, err := kit.RowID(c, "runner")
 	if err == nil {
 		_, err = d.App.People.Runner(c.Ctx(), c.Who, id)
@@ -215,7 +217,8 @@ func (d *Desk) careForm(c *kit.Req, fields []form.Field, also []string, to strin
 
 func (d *Desk) addRub(c *kit.Req) error {
 	return d.careForm(c, wardrobe.RubFields, []string{"referred"}, "#rubs", func(runner uint64, sent url.Values, v kit.Values) error {
-		return d.App.Wardrobe.AddRub(c.Ctx(), c.Who, runner, record.RubReport{PairID: uint64(v["rub_pair"].Number), Side: term.Side(v["rub_side"].Text),
+		return d.App.Wardrobe.AddRub(c.Ctx(), c.Who, runner, record.RubReport{PairID: uint64(v["rub_pair"].Number),
+			Side:  term.Side(v["rub_side"].Text),
 			Place: term.Place(v["rub_place"].Text), When: care.When(v["rub_when"].Text), Cause: v["rub_cause"].Text, Tried: v["rub_tried"].Text,
 			Referred: sent.Get("referred") == "yes"})
 	})
@@ -233,7 +236,8 @@ func (d *Desk) rubHelped(c *kit.Req) error {
 
 func (d *Desk) addChange(c *kit.Req) error {
 	return d.careForm(c, wardrobe.ChangeFields, nil, "#changes", func(runner uint64, _ url.Values, v kit.Values) error {
-		asked := wardrobe.ChangeAsked{From: uint64(v["change_from"].Number), To: uint64(v["change_to"].Number), WeeklyKM: v["change_km"].Number, Start: v["change_start"].Text}
+		asked := wardrobe.ChangeAsked{From: uint64(v["change_from"].Number), To: uint64(v["change_to"].Number), WeeklyKM: v["change_km"].Number,
+			Start: v["change_start"].Text}
 		if g := v["change_goal"].Ptr(); g != nil {
 			share := *g / 100
 			asked.Goal = &share
@@ -279,8 +283,9 @@ func (d *Desk) endChange(c *kit.Req) error {
 }
 
 // laceFor is what each lacing is for.
-var laceFor = map[string]string{"heel_lock": "a heel that lifts, a foot that slides", "window": "a place on top that is pressed", "wide_forefoot": "a broad forefoot",
-	"high_instep": "a high instep", "toe_lift": "a toe that is pressed from above"}
+var laceFor = map[string]string{"heel_lock": "a heel that lifts, a foot that slides", "window": "a place on top that is pressed",
+	"wide_forefoot": "a broad forefoot",
+	"high_instep":   "a high instep", "toe_lift": "a toe that is pressed from above"}
 
 // lacingSheet is a page that prints.
 func (d *Desk) lacingSheet(c *kit.Req) error {

@@ -1,17 +1,12 @@
 package desk
 
 import (
-	"bytes"
-	"fmt"
-	"net/http"
 	"slices"
-	"strings"
 	"time"
 
 	"trevik/internal/app"
 	"trevik/internal/app/due"
 	"trevik/internal/app/people"
-	"trevik/internal/core/fault"
 	"trevik/internal/record"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/kit"
@@ -70,7 +65,8 @@ func (d *Desk) dueFilter(c *kit.Req) (dueView, due.Filter) {
 	return v, f
 }
 
-var dueWords = map[record.DueKind]string{record.DueOrder: "orders", record.DueLook: "looks", record.DueComfort: "how it is", record.DueMeasure: "growing feet"}
+var dueWords = map[record.DueKind]string{record.DueOrder: "orders", record.DueLook: "looks", record.DueComfort: "how it is",
+	record.DueMeasure: "growing feet"}
 
 func (d *Desk) due(c *kit.Req) error { return d.showDue(c, "") }
 
@@ -118,83 +114,4 @@ func (d *Desk) shopCalendar(c *kit.Req) error {
 		return err
 	}
 	return d.showDue(c, kit.Absolute(c, "/calendar/"+secret+".ics"))
-}
-
-// runnerLink makes a runner's private address and shows it once.
-func (d *Desk) runnerLink(c *kit.Req) error {
-	id, err := kit.RowID(c, "runner")
-	if err == nil {
-		_, err = kit.Form(c, kit.Known())
-	}
-	if err != nil {
-		return err
-	}
-	secret, err := d.App.People.NewLink(c.Ctx(), c.Who, people.RunnerLink, id)
-	if err != nil {
-		return err
-	}
-	return d.showRunner(c, http.StatusOK, runnerShown{address: kit.Absolute(c, "/r/"+secret)})
-}
-
-// revoke ends an address and goes back to where it was listed.
-func (d *Desk) revoke(c *kit.Req) error {
-	id, err := kit.RowID(c, "link")
-	if err != nil {
-		return err
-	}
-	sent, err := kit.Form(c, kit.Known("back"))
-	if err == nil {
-		err = d.App.People.RevokeLink(c.Ctx(), c.Who, id)
-	}
-	if err != nil {
-		return err
-	}
-	return kit.Go(c, local(sent.Get("back")))
-}
-
-// exportRunner gives a runner as a file.
-func (d *Desk) exportRunner(c *kit.Req) error {
-	id, err := kit.RowID(c, "runner")
-	if err != nil {
-		return err
-	}
-	var data bytes.Buffer
-	if err := d.App.Transfer.Export(c.Ctx(), c.Who.ShopID, id, &data); err != nil {
-		return err
-	}
-	c.File(fmt.Sprintf("runner-%d.json", id), "application/json; charset=utf-8")
-	return c.Data(http.StatusOK, "application/json; charset=utf-8", data.Bytes())
-}
-
-// erase deletes a runner when their name was typed.
-func (d *Desk) erase(c *kit.Req) error {
-	id, err := kit.RowID(c, "runner")
-	if err != nil {
-		return err
-	}
-	sent, err := kit.Form(c, kit.Known("erase_name"))
-	if err != nil {
-		return err
-	}
-	r, err := d.App.People.Runner(c.Ctx(), c.Who, id)
-	if err != nil {
-		return err
-	}
-	if strings.TrimSpace(sent.Get("erase_name")) != r.Name {
-		return d.showRunner(c, http.StatusUnprocessableEntity, runnerShown{sent: sent,
-			faults: fault.List{{Field: "erase_name", Text: "is not their name; type " + r.Name + " to erase them"}}})
-	}
-	if err := d.App.Transfer.Erase(c.Ctx(), c.Who, id); err != nil {
-		return err
-	}
-	return kit.Go(c, "/runners")
-}
-
-// learned is what the shop's reports say.
-func (d *Desk) learned(c *kit.Req) error {
-	l, err := d.App.Wardrobe.WhatWasLearned(c.Ctx(), c.Who)
-	if err != nil {
-		return err
-	}
-	return d.page(c, "What was learned", "learned", l)
 }

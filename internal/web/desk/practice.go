@@ -3,9 +3,11 @@ package desk
 import (
 	"fmt"
 	"net/http"
+	"strconv"
 	"strings"
 
 	"trevik/internal/app/practice"
+	"trevik/internal/core/units"
 	truth "trevik/internal/practice"
 	"trevik/internal/web/kit"
 )
@@ -58,7 +60,31 @@ func (d *Desk) showPractice(c *kit.Req, score *truth.Score) error {
 	if err != nil {
 		return err
 	}
-	return d.page(c, "Practice", "practice-fit", map[string]any{"Fit": fit, "Files": practice.Files, "Score": score})
+	return d.page(c, "Practice", "practice-fit", map[string]any{"Fit": fit, "Files": practice.Files, "Score": score,
+		"Lines": scoreLines(c.Who.Units, score)})
+}
+
+// scoreLine is a line of a score as the page says it, figures with their units.
+type scoreLine struct{ What, Found, Truth, Off string }
+
+func scoreLines(u units.System, score *truth.Score) []scoreLine {
+	if score == nil {
+		return nil
+	}
+	out := make([]scoreLine, len(score.Lines))
+	for i, l := range score.Lines {
+		with := func(figure string) string {
+			if _, err := strconv.ParseFloat(figure, 64); err != nil || l.Unit == "" {
+				return figure
+			}
+			return u.Say(figure + " " + l.Unit)
+		}
+		out[i] = scoreLine{What: l.What, Found: with(l.Found), Truth: with(l.Truth)}
+		if l.Error != nil {
+			out[i].Off = with(fmt.Sprintf("%+.3g", *l.Error))
+		}
+	}
+	return out
 }
 
 // practiceOf is the practice fit of a form's address.
@@ -108,7 +134,8 @@ func (d *Desk) practiceFile(c *kit.Req) error {
 	}
 	if data == nil {
 		c.Header("Refresh", "2")
-		return d.pageWith(c, http.StatusAccepted, "Practice", "practice-file", map[string]any{"Name": name, "Back": fmt.Sprintf("/practice/%d", id)}, "")
+		return d.pageWith(c, http.StatusAccepted, "Practice", "practice-file",
+			map[string]any{"Name": name, "Back": fmt.Sprintf("/practice/%d", id)}, "")
 	}
 	kind := "image/png"
 	if strings.HasSuffix(name, ".zip") {

@@ -14,6 +14,7 @@ import (
 	"trevik/internal/core/fault"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/units"
+	"trevik/internal/form"
 	"trevik/internal/record"
 	"trevik/internal/web/kit"
 )
@@ -68,8 +69,9 @@ func (d *Desk) shoes(c *kit.Req) error {
 		}
 		list = append(list, l)
 	}
-	return d.page(c, "Shoes", "shoes", map[string]any{"List": list, "Q": q, "All": len(cat.Models), "Pages": pagerOf(c, "page", found > page*aPage),
-		"Of": (found + aPage - 1) / aPage, "May": c.Who.Role != app.Trainee})
+	return d.page(c, "Shoes", "shoes", map[string]any{"List": list, "Q": q, "All": len(cat.Models),
+		"Pages": pagerOf(c, "page", found > page*aPage),
+		"Of":    (found + aPage - 1) / aPage, "May": c.Who.Role != app.Trainee})
 }
 
 // matches says whether a model's words hold all that was looked for.
@@ -77,7 +79,8 @@ func matches(m *shoe.Model, words []string) bool {
 	if len(words) == 0 {
 		return true
 	}
-	text := strings.ToLower(fmt.Sprintf("%s %s %d %s %s %s %s %s", m.Maker, m.Name, m.Version, m.Chart, m.Surface, m.Class, m.Level, m.Purpose))
+	text := strings.ToLower(fmt.Sprintf("%s %s %d %s %s %s %s %s", m.Maker, m.Name, m.Version, m.Chart, m.Surface, m.Class, m.Level,
+		m.Purpose))
 	text += " " + strings.ReplaceAll(text, "_", " ")
 	for _, w := range words {
 		if !strings.Contains(text, w) {
@@ -218,7 +221,7 @@ func (d *Desk) showModel(c *kit.Req, code int, cat *record.Catalogue, m *shoe.Mo
 	if err != nil {
 		return err
 	}
-	at, rest := kit.Say(faults, func(name string) bool { return name != "form" })
+	at, rest := kit.Say(c.Who.Units, faults, func(name string) bool { return name != "form" })
 	controls := kit.Controls(shelf.ModelFields, units.Metric, sent, at)
 	body := map[string]any{"M": m, "May": who.Role != app.Trainee, "Currency": who.Currency, "URL": "/shoes/new"}
 	values := map[string]string{}
@@ -227,7 +230,7 @@ func (d *Desk) showModel(c *kit.Req, code int, cat *record.Catalogue, m *shoe.Mo
 		title = record.ModelName(m)
 		body["URL"] = fmt.Sprintf("/shoes/models/%d", cat.RowID(m.ID))
 		for _, cell := range catalogue.Cells(m) {
-			values[cell.Name] = cell.Value
+			values[cell.Name] = columnTyped(who.Units, cell.Name, cell.Value)
 		}
 		var bars []bar
 		for _, b := range m.Bars() {
@@ -251,6 +254,7 @@ func (d *Desk) showModel(c *kit.Req, code int, cat *record.Catalogue, m *shoe.Mo
 		if sent == nil {
 			control = control.Default(values[f.Name])
 		}
+		control.Label = who.Units.Say(control.Label)
 		control.Disabled = who.Role == app.Trainee || f.Name == "id" && m != nil
 		shown = append(shown, control)
 	}
@@ -259,6 +263,37 @@ func (d *Desk) showModel(c *kit.Req, code int, cat *record.Catalogue, m *shoe.Mo
 		body["StockShown"] = sent.Get(shelf.StockShown)
 	}
 	return d.pageWith(c, code, title, "model", body, rest)
+}
+
+// columnTyped is a catalogue's column, which holds mm and km, as a person types it in their units.
+func columnTyped(u units.System, name, value string) string {
+	v, err := strconv.ParseFloat(value, 64)
+	switch {
+	case err != nil || u == units.Metric:
+		return value
+	case strings.HasSuffix(name, "_mm"):
+		return strconv.FormatFloat(units.Round(u.FromMM(v), 3), 'f', -1, 64)
+	case strings.HasSuffix(name, "_km"):
+		return strconv.FormatFloat(units.Round(u.FromKm(v), 1), 'f', -1, 64)
+	}
+	return value
+}
+
+// columnOf is what was typed as the catalogue holds it. What was not touched stays as it was: it is
+// not what it comes to when it is rounded.
+func columnOf(u units.System, name, typed, was string) string {
+	v, ok := form.ParseNumber(typed)
+	switch {
+	case !ok || u == units.Metric:
+		return typed
+	case typed == columnTyped(u, name, was):
+		return was
+	case strings.HasSuffix(name, "_mm"):
+		return strconv.FormatFloat(units.Round(u.ToMM(v), 2), 'f', -1, 64)
+	case strings.HasSuffix(name, "_km"):
+		return strconv.FormatFloat(units.Round(u.ToKm(v), 1), 'f', -1, 64)
+	}
+	return typed
 }
 
 // saveModel writes a model as it was typed.
@@ -278,12 +313,15 @@ func (d *Desk) saveModel(c *kit.Req) error {
 	}
 	if err == nil {
 		cells := map[string]string{shelf.StockShown: sent.Get(shelf.StockShown)}
-		for name, v := range values {
-			cells[name] = v.Text
-		}
-		was := ""
+		was, now := "", map[string]string{}
 		if m != nil {
 			was = m.ID
+			for _, cell := range catalogue.Cells(m) {
+				now[cell.Name] = cell.Value
+			}
+		}
+		for name, v := range values {
+			cells[name] = columnOf(c.Who.Units, name, v.Text, now[name])
 		}
 		code, err = d.App.Shelf.Save(c.Ctx(), c.Who, was, cells)
 	}

@@ -36,7 +36,7 @@ func (d *Desk) showShop(c *kit.Req, code int, form url.Values, faults fault.List
 	if err != nil {
 		return err
 	}
-	at, rest := kit.Say(faults, func(n string) bool { return known(list, n) })
+	at, rest := kit.Say(c.Who.Units, faults, func(n string) bool { return known(list, n) })
 	var choices []setting
 	groups := make([]settingGroup, len(house.Groups))
 	for i, name := range house.Groups {
@@ -44,6 +44,8 @@ func (d *Desk) showShop(c *kit.Req, code int, form url.Values, faults fault.List
 	}
 	for _, s := range list {
 		x := setting{Setting: s, Err: at[s.Name], Other: s.Value != s.Shipped}
+		x.Value, x.Shipped = s.Typed(s.Value, c.Who.Units), s.Typed(s.Shipped, c.Who.Units)
+		x.Unit, x.Reason = c.Who.Units.Say(s.Unit), c.Who.Units.Say(s.Reason)
 		if v, sent := form[s.Name]; sent && len(v) > 0 {
 			x.Value = v[0]
 		}

@@ -27,13 +27,15 @@ func Ladder(a support.Answer, less *support.Answer) template.HTML {
 	const top, step, x0, x1 = 34.0, 46.0, 128.0, 560.0
 	y := func(l term.Level) float64 { return top + float64(4-l.Rung())*step }
 	var b strings.Builder
-	b.WriteString(`<svg class="ladder" viewBox="0 0 600 262" role="img" aria-label="The ladder of support with each foot and each school's answer">`)
+	b.WriteString(`<svg class="ladder" viewBox="0 0 600 262" role="img" aria-label="The ladder of support with each foot and each school's ` +
+		`answer">`)
 	for _, l := range term.Levels {
 		class := "rung"
 		if slices.Contains(a.Spread, l) {
 			class = "rung tried"
 		}
-		fmt.Fprintf(&b, `<path class="%s" d="M%.0f %.0fH%.0f"/><text class="word" x="%.0f" y="%.0f" text-anchor="end">%s</text>`, class, x0, y(l), x1, x0-10, y(l)+4, support.Words(string(l)))
+		fmt.Fprintf(&b, `<path class="%s" d="M%.0f %.0fH%.0f"/><text class="word" x="%.0f" y="%.0f" text-anchor="end">%s</text>`, class, x0,
+			y(l), x1, x0-10, y(l)+4, support.Words(string(l)))
 	}
 	fmt.Fprintf(&b, `<path class="rail" d="M%.0f 20V246M%.0f 20V246"/>`, x0, x1)
 	// arrow leads from where a mark would be without the slip to where it is.
@@ -91,7 +93,8 @@ func Ladder(a support.Answer, less *support.Answer) template.HTML {
 			fmt.Fprintf(&b, `<path class="%s" d="M%.0f %.0fl9 9 -9 9 -9 -9z"/>`, class, x, y(*level)-9)
 		}
 		words := strings.SplitN(support.SchoolNames[s], " ", 2)
-		fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="10" text-anchor="middle">%s</text><text class="word small" x="%.0f" y="22" text-anchor="middle">%s</text>`, x, words[0], x, words[1])
+		fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="10" text-anchor="middle">%s</text><text class="word small" x="%.0f" y="22" `+
+			`text-anchor="middle">%s</text>`, x, words[0], x, words[1])
 	}
 	b.WriteString(`</svg>`)
 	return template.HTML(b.String())
@@ -116,7 +119,8 @@ func Room(s match.Size, u units.System) template.HTML {
 			continue
 		}
 		fmt.Fprintf(&b, `<path class="foot %s" d="M8 %.0fH%.1fa8 8 0 0 1 0 16H8"/>`, f.side, f.y-8, x(*f.room)-8)
-		fmt.Fprintf(&b, `<text class="dim %s" x="252" y="%.0f">%s %s</text>`, f.side, f.y+4, strings.ToUpper(string(f.side[:1])), u.Length(*f.room))
+		fmt.Fprintf(&b, `<text class="dim %s" x="252" y="%.0f">%s %s</text>`, f.side, f.y+4, strings.ToUpper(string(f.side[:1])),
+			u.Length(*f.room))
 	}
 	b.WriteString(`</svg>`)
 	return template.HTML(b.String())
@@ -130,7 +134,7 @@ type Mark struct {
 
 // Fan draws what is left of a pair as a fan of chance over the weeks to come,
 // with the order-by day. It is empty without dates.
-func Fan(a wear.Answer, today time.Time, marks []Mark) template.HTML {
+func Fan(a wear.Answer, today time.Time, marks []Mark, u units.System) template.HTML {
 	if a.Dates.P50 == nil || a.Dates.P10 == nil {
 		return ""
 	}
@@ -170,14 +174,16 @@ func Fan(a wear.Answer, today time.Time, marks []Mark) template.HTML {
 		if !ok {
 			continue
 		}
-		fmt.Fprintf(&b, `<path class="tick" d="M%.1f %.1fV%.1f"/><circle class="dot" cx="%.1f" cy="%.1f" r="3.5"/><text class="word small" x="%.1f" y="%.1f" text-anchor="middle">%s</text>`,
+		fmt.Fprintf(&b, `<path class="tick" d="M%.1f %.1fV%.1f"/><circle class="dot" cx="%.1f" cy="%.1f" r="3.5"/>`+
+			`<text class="word small" x="%.1f" y="%.1f" text-anchor="middle">%s</text>`,
 			x(d), y(a.EffectiveKM+m.km), bottom, x(d), y(a.EffectiveKM+m.km), x(d), bottom+14, m.name)
 		t, _ := time.Parse(time.DateOnly, *m.s)
 		fmt.Fprintf(&b, `<text class="word small" x="%.1f" y="%.1f" text-anchor="middle">%s</text>`, x(d), bottom+28, t.Format("2 Jan 06"))
 	}
 	if d, ok := day(a.OrderBy); ok {
 		at := x(math.Max(d, 0))
-		fmt.Fprintf(&b, `<path class="order" d="M%.1f %.1fV%.1f"/><text class="word small order" x="%.1f" y="%.1f">order</text>`, at, top, bottom, at+4, top+8)
+		fmt.Fprintf(&b, `<path class="order" d="M%.1f %.1fV%.1f"/><text class="word small order" x="%.1f" y="%.1f">order</text>`, at, top,
+			bottom, at+4, top+8)
 	}
 	for _, m := range marks {
 		at := x(m.On.Sub(today).Hours() / 24)
@@ -188,9 +194,11 @@ func Fan(a wear.Answer, today time.Time, marks []Mark) template.HTML {
 		if m.AtRisk {
 			class = "race order"
 		}
-		fmt.Fprintf(&b, `<path class="%s" d="M%.1f %.1fV%.1fM%.1f %.1fl9 3.5l-9 3.5"/><title>race on %s</title>`, class, at, bottom, top+18, at, top+18, m.On.Format("2 Jan 2006"))
+		fmt.Fprintf(&b, `<path class="%s" d="M%.1f %.1fV%.1fM%.1f %.1fl9 3.5l-9 3.5"/><title>race on %s</title>`, class, at, bottom, top+18, at,
+			top+18, m.On.Format("2 Jan 2006"))
 	}
-	fmt.Fprintf(&b, `<text class="word small" x="%.1f" y="%.1f" text-anchor="end">%.0f</text><text class="word small" x="%.1f" y="%.1f" text-anchor="end">km</text></svg>`, x0-6, now+4, a.EffectiveKM, x0-6, top+6)
+	fmt.Fprintf(&b, `<text class="word small" x="%.1f" y="%.1f" text-anchor="end">%.0f</text><text class="word small" x="%.1f" y="%.1f" `+
+		`text-anchor="end">%s</text></svg>`, x0-6, now+4, u.FromKm(a.EffectiveKM), x0-6, top+6, u.DistanceUnit())
 	return template.HTML(b.String())
 }
 
@@ -213,7 +221,8 @@ func MiniFeet(f foot.Feet) template.HTML {
 	}{{term.Left, f.Left, -8}, {term.Right, f.Right, 8}} {
 		if s.m.LengthMM > 0 {
 			k := 46.0 / 300
-			fmt.Fprintf(&b, `<path class="foot %s" transform="translate(5 15) rotate(90)" d="%s"/>`, s.side, outline(s.side, s.m.LengthMM*k, ballOf(s.m)*k*0.9, s.mid*0.95, 0))
+			fmt.Fprintf(&b, `<path class="foot %s" transform="translate(5 15) rotate(90)" d="%s"/>`, s.side,
+				outline(s.side, s.m.LengthMM*k, ballOf(s.m)*k*0.9, s.mid*0.95, 0))
 		}
 	}
 	return mini(b.String())
@@ -247,7 +256,8 @@ func MiniGait(left, right term.Band) template.HTML {
 		if s.band == "" {
 			continue
 		}
-		fmt.Fprintf(&b, `<path class="edge %s" d="M%.0f 3V17"/><path class="edge %s" transform="rotate(%.1f %.0f 17)" d="M%.0f 17V27"/>`, s.side, s.x, s.side, s.sign*bandAngle[s.band]*1.6, s.x, s.x)
+		fmt.Fprintf(&b, `<path class="edge %s" d="M%.0f 3V17"/><path class="edge %s" transform="rotate(%.1f %.0f 17)" d="M%.0f 17V27"/>`, s.side,
+			s.x, s.side, s.sign*bandAngle[s.band]*1.6, s.x, s.x)
 	}
 	return mini(b.String())
 }
@@ -301,7 +311,8 @@ func MiniWeek(km []float64) template.HTML {
 
 // MiniFan is the share of a pair's life that is used, 0 to 1.
 func MiniFan(used float64) template.HTML {
-	return mini(fmt.Sprintf(`<path class="hair" d="M6 15H50"/><path class="strong" d="M6 15H%.1f"/><path class="fan-wide" d="M%.1f 15L50 5V25Z"/>`, 6+34*used, 6+34*used))
+	return mini(fmt.Sprintf(`<path class="hair" d="M6 15H50"/><path class="strong" d="M6 15H%.1f"/><path class="fan-wide" d="M%.1f 15L50 `+
+		`5V25Z"/>`, 6+34*used, 6+34*used))
 }
 
 // MiniPage is the card.
@@ -338,7 +349,8 @@ func Growth(list []Grown, u units.System) template.HTML {
 	y := func(mm float64) float64 { return 110 - 90*(mm-lo)/math.Max(hi-lo, 1) }
 	var b strings.Builder
 	b.WriteString(`<svg class="fan" viewBox="0 0 560 140" role="img" aria-label="How the feet have grown">`)
-	fmt.Fprintf(&b, `<path class="hair" d="M60 16V114H490"/><text class="word small" x="54" y="%.1f" text-anchor="end">%s</text><text class="word small" x="54" y="%.1f" text-anchor="end">%s</text>`, y(lo)+4, u.Length(lo), y(hi)+4, u.Length(hi))
+	fmt.Fprintf(&b, `<path class="hair" d="M60 16V114H490"/><text class="word small" x="54" y="%.1f" text-anchor="end">%s</text>`+
+		`<text class="word small" x="54" y="%.1f" text-anchor="end">%s</text>`, y(lo)+4, u.Length(lo), y(hi)+4, u.Length(hi))
 	for _, side := range term.Sides {
 		var d strings.Builder
 		for i, g := range list {

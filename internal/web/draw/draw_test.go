@@ -94,7 +94,8 @@ func TestDrawingsAreWellFormed(t *testing.T) {
 		}
 	}
 	for _, class := range term.Classes {
-		m := shoe.Model{Name: `A <b>"model"`, Class: class, Level: term.Stability, StackHeelMM: 40, StackForefootMM: 30, LugDepthMM: 5, LugSpacing: "wide", Plate: "carbon", Rocker: 3, HeelBevel: true}
+		m := shoe.Model{Name: `A <b>"model"`, Class: class, Level: term.Stability, StackHeelMM: 40, StackForefootMM: 30, LugDepthMM: 5,
+			LugSpacing: "wide", Plate: "carbon", Rocker: 3, HeelBevel: true}
 		wellFormed(t, string(class), Shoe(&m))
 	}
 	a, err := support.Decide(support.Evidence{})
@@ -130,13 +131,14 @@ func TestDrawingsAreWellFormed(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	wellFormed(t, "fan", Fan(worn, today, nil))
+	wellFormed(t, "fan", Fan(worn, today, nil, units.Metric))
 	worn.Dates = wear.Dates{}
-	if Fan(worn, today, nil) != "" {
+	if Fan(worn, today, nil, units.Metric) != "" {
 		t.Error("a fan without dates")
 	}
 	level := term.Guidance
-	for name, m := range map[string]template.HTML{"empty": MiniEmpty(), "feet": MiniFeet(feet), "arch": MiniArch(term.ArchLow, ""), "gait": MiniGait(term.BandMild, ""), "ladder": MiniLadder(&level), "sole": MiniSole("yes"),
+	for name, m := range map[string]template.HTML{"empty": MiniEmpty(), "feet": MiniFeet(feet), "arch": MiniArch(term.ArchLow, ""),
+		"gait": MiniGait(term.BandMild, ""), "ladder": MiniLadder(&level), "sole": MiniSole("yes"),
 		"shoe": MiniShoe(3), "week": MiniWeek([]float64{12, 0, 8}), "fan": MiniFan(0.7), "page": MiniPage()} {
 		wellFormed(t, name, m)
 	}

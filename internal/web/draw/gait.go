@@ -41,7 +41,8 @@ func Curves(a gait.Answer, with *gait.Answer, h *house.Values) template.HTML {
 	x := func(k float64) float64 { return x0 + (x1-x0)*k/100 }
 	y := func(v float64) float64 { return bottom - (bottom-top)*(v-lo)/(hi-lo) }
 	var b strings.Builder
-	b.WriteString(`<svg class="curves" viewBox="0 0 640 322" role="img" aria-label="Rolling in over the contact, each side's mean with its spread">`)
+	b.WriteString(`<svg class="curves" viewBox="0 0 640 322" role="img" aria-label="Rolling in over the contact, each side's mean with its ` +
+		`spread">`)
 	lower := 0.0
 	if a.Gait == gait.Walk {
 		lower = gait.WalkLower
@@ -71,7 +72,8 @@ func Curves(a gait.Answer, with *gait.Answer, h *house.Values) template.HTML {
 	for _, k := range []float64{0, 25, 50, 75, 100} {
 		fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="%.0f" text-anchor="middle">%g %%</text>`, x(k), bottom+20, k)
 	}
-	fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="%.0f" text-anchor="middle">of the contact, touchdown to heel-off</text>`, (x0+x1)/2, bottom+40)
+	fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="%.0f" text-anchor="middle">of the contact, touchdown to heel-off</text>`, (x0+x1)/2,
+		bottom+40)
 	line := func(at func(int) float64) string {
 		var p strings.Builder
 		for k := 0; k <= 100; k += 2 {
@@ -111,10 +113,12 @@ func ContactStrip(r gait.Reading, open bool) template.HTML {
 	n := float64(max(r.Answer.Frames-1, 1))
 	x := func(f float64) float64 { return pad + (width-2*pad)*f/n }
 	var b strings.Builder
-	fmt.Fprintf(&b, `<svg class="contacts" viewBox="0 0 1000 92" data-contacts data-frames="%d" data-pad="%g" role="group" aria-label="Contacts along the film">`, r.Answer.Frames, pad)
+	fmt.Fprintf(&b, `<svg class="contacts" viewBox="0 0 1000 92" data-contacts data-frames="%d" data-pad="%g" role="group" `+
+		`aria-label="Contacts along the film">`, r.Answer.Frames, pad)
 	second := r.Answer.FPS
 	for f := 0.0; f <= n; f += second {
-		fmt.Fprintf(&b, `<path class="tick" d="M%.1f 4V72"/><text class="word small" x="%.1f" y="87" text-anchor="middle">%.0f s</text>`, x(f), x(f), f/second)
+		fmt.Fprintf(&b, `<path class="tick" d="M%.1f 4V72"/><text class="word small" x="%.1f" y="87" text-anchor="middle">%.0f s</text>`, x(f),
+			x(f), f/second)
 	}
 	for i, s := range term.Sides {
 		y := 6 + float64(i)*(lane+6)
@@ -126,7 +130,9 @@ func ContactStrip(r gait.Reading, open bool) template.HTML {
 		}
 		for _, st := range r.Left[s] {
 			mid := (st.TouchdownFrame + st.Last()) / 2
-			fmt.Fprintf(&b, `<rect class="contact out %s" data-side="%s" data-at="%d" data-out x="%.1f" y="%.1f" width="%.1f" height="%.1f"><title>%s, left out</title></rect>`, s, s, mid, x(float64(st.TouchdownFrame)), y+6, x(float64(st.Last()))-x(float64(st.TouchdownFrame)), lane-12, s)
+			fmt.Fprintf(&b, `<rect class="contact out %s" data-side="%s" data-at="%d" data-out x="%.1f" y="%.1f" width="%.1f" height="%.1f">`+
+				`<title>%s, left out</title></rect>`, s, s, mid,
+				x(float64(st.TouchdownFrame)), y+6, x(float64(st.Last()))-x(float64(st.TouchdownFrame)), lane-12, s)
 		}
 	}
 	b.WriteString(`<path class="playhead" d="M18 0V74"/></svg>`)
@@ -136,7 +142,8 @@ func ContactStrip(r gait.Reading, open bool) template.HTML {
 func bar(b *strings.Builder, s term.Side, k int, st gait.Step, x func(float64) float64, y, lane float64, open bool) {
 	on, off := float64(st.TouchdownFrame), float64(st.Last())
 	mid := (st.TouchdownFrame + st.Last()) / 2
-	fmt.Fprintf(b, `<g class="contact %s" data-side="%s" data-at="%d" data-on="%d" data-off="%d"><rect x="%.1f" y="%.1f" width="%.1f" height="%.1f"/>`, s, s, mid, st.TouchdownFrame, st.Last(), x(on), y+6, x(off)-x(on), lane-12)
+	fmt.Fprintf(b, `<g class="contact %s" data-side="%s" data-at="%d" data-on="%d" data-off="%d"><rect x="%.1f" y="%.1f" width="%.1f" `+
+		`height="%.1f"/>`, s, s, mid, st.TouchdownFrame, st.Last(), x(on), y+6, x(off)-x(on), lane-12)
 	type handle struct {
 		end, name string
 		f         float64
@@ -144,12 +151,14 @@ func bar(b *strings.Builder, s term.Side, k int, st gait.Step, x func(float64) f
 	handles := []handle{{"on", "touchdown", on}, {"off", "lift", off}}
 	if st.PeakAtPercent != nil {
 		peak := on + (off-on)**st.PeakAtPercent/100
-		fmt.Fprintf(b, `<path class="peak" d="M%.1f %.1fV%.1f"><title>peak %.1f° at %.0f %% of contact</title></path>`, x(peak), y+2, y+lane-2, *st.PeakEversionDeg, *st.PeakAtPercent)
+		fmt.Fprintf(b, `<path class="peak" d="M%.1f %.1fV%.1f"><title>peak %.1f° at %.0f %% of contact</title></path>`, x(peak), y+2, y+lane-2,
+			*st.PeakEversionDeg, *st.PeakAtPercent)
 		handles = []handle{handles[0], {"peak", "peak", math.Round(peak)}, handles[1]}
 	}
 	if open {
 		for _, e := range handles {
-			fmt.Fprintf(b, `<circle data-end="%s" cx="%.1f" cy="%.1f" r="6" tabindex="0" role="slider" aria-label="%s step %d, %s" aria-valuenow="%.0f" aria-valuemin="0" aria-valuemax="99999"/>`, e.end, x(e.f), y+lane/2, s, k, e.name, e.f)
+			fmt.Fprintf(b, `<circle data-end="%s" cx="%.1f" cy="%.1f" r="6" tabindex="0" role="slider" aria-label="%s step %d, %s" `+
+				`aria-valuenow="%.0f" aria-valuemin="0" aria-valuemax="99999"/>`, e.end, x(e.f), y+lane/2, s, k, e.name, e.f)
 		}
 	}
 	b.WriteString(`</g>`)

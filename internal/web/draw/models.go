@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"trevik/internal/core/shoe"
+	"trevik/internal/core/units"
 )
 
 // Axis is something in which models differ, for the picture of all candidates.
@@ -27,6 +28,16 @@ var Axes = []Axis{
 	{"bareness", "How little shoe", "of 35", func(m *shoe.Model) float64 { return m.Bareness() }},
 	{"flexibility", "Flexibility", "", func(m *shoe.Model) float64 { return m.Flexibility }},
 	{"price", "Price", "", func(m *shoe.Model) float64 { return float64(m.Price()) / 100 }},
+}
+
+// In is the axis in a person's units.
+func (a Axis) In(u units.System) Axis {
+	if a.Unit != "mm" {
+		return a
+	}
+	of := a.Of
+	a.Unit, a.Of = u.LengthUnit(), func(m *shoe.Model) float64 { return u.FromMM(of(m)) }
+	return a
 }
 
 // AxisOf finds an axis by its name.
@@ -73,12 +84,15 @@ func Spread(list []Candidate, x, y Axis) template.HTML {
 	fmt.Fprintf(&b, `<svg class="spread" viewBox="0 0 640 292" role="group" aria-label="All candidates, %s against %s">`, x.Label, y.Label)
 	fmt.Fprintf(&b, `<path class="axisline" d="M%.0f %.0fV%.0fH%.0f"/>`, x0, top, bottom, x1)
 	for v := math.Ceil(xLo/xStep) * xStep; v <= xHi; v += xStep {
-		fmt.Fprintf(&b, `<path class="tick" d="M%.1f %.0fV%.0f"/><text class="word small" x="%.1f" y="%.0f" text-anchor="middle">%g</text>`, px(v), top, bottom, px(v), bottom+17, tidy(v))
+		fmt.Fprintf(&b, `<path class="tick" d="M%.1f %.0fV%.0f"/><text class="word small" x="%.1f" y="%.0f" text-anchor="middle">%g</text>`,
+			px(v), top, bottom, px(v), bottom+17, tidy(v))
 	}
 	for v := math.Ceil(yLo/yStep) * yStep; v <= yHi; v += yStep {
-		fmt.Fprintf(&b, `<path class="tick" d="M%.0f %.1fH%.0f"/><text class="word small" x="%.0f" y="%.1f" text-anchor="end">%g</text>`, x0, py(v), x1, x0-8, py(v)+4, tidy(v))
+		fmt.Fprintf(&b, `<path class="tick" d="M%.0f %.1fH%.0f"/><text class="word small" x="%.0f" y="%.1f" text-anchor="end">%g</text>`, x0,
+			py(v), x1, x0-8, py(v)+4, tidy(v))
 	}
-	fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="%.0f" text-anchor="middle">%s</text><text class="word small" transform="translate(14 %.0f) rotate(-90)" text-anchor="middle">%s</text>`,
+	fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="%.0f" text-anchor="middle">%s</text>`+
+		`<text class="word small" transform="translate(14 %.0f) rotate(-90)" text-anchor="middle">%s</text>`,
 		(x0+x1)/2, bottom+36, strings.TrimSpace(x.Label+" "+x.Unit), (top+bottom)/2, strings.TrimSpace(y.Label+" "+y.Unit))
 	named := 0 // names stand above and below in turn
 	slices.SortFunc(list, func(a, b Candidate) int { return cmp.Compare(x.Of(a.M), x.Of(b.M)) })
@@ -94,14 +108,16 @@ func Spread(list []Candidate, x, y Axis) template.HTML {
 				class, r = "candidate totry", 7
 			}
 			fmt.Fprintf(&b, `<a href="%s" aria-label="%s: %s %g, %s %g"><title>%s</title><circle class="%s" cx="%.1f" cy="%.1f" r="%.0f"/>`,
-				template.HTMLEscapeString(c.URL), name, x.Label, tidy(x.Of(c.M)), y.Label, tidy(y.Of(c.M)), name, class, px(x.Of(c.M)), py(y.Of(c.M)), r)
+				template.HTMLEscapeString(c.URL), name, x.Label, tidy(x.Of(c.M)), y.Label, tidy(y.Of(c.M)), name, class, px(x.Of(c.M)), py(y.Of(c.M)),
+				r)
 			if c.TryOn {
 				dy := -12.0
 				if named%2 == 1 {
 					dy = 20
 				}
 				named++
-				fmt.Fprintf(&b, `<text class="word small named" x="%.1f" y="%.1f" text-anchor="middle">%s %d</text>`, px(x.Of(c.M)), py(y.Of(c.M))+dy, template.HTMLEscapeString(c.M.Name), c.M.Version)
+				fmt.Fprintf(&b, `<text class="word small named" x="%.1f" y="%.1f" text-anchor="middle">%s %d</text>`, px(x.Of(c.M)), py(y.Of(c.M))+dy,
+					template.HTMLEscapeString(c.M.Name), c.M.Version)
 			}
 			b.WriteString(`</a>`)
 		}
@@ -131,5 +147,6 @@ func Overlay2(a, b *shoe.Model) template.HTML {
 		s = s[strings.Index(s, ">")+1 : strings.LastIndex(s, "</svg>")]
 		return `<g class="` + class + `">` + s + `</g>`
 	}
-	return template.HTML(`<svg class="shoe pairover" viewBox="-6 0 332 136" role="img" aria-label="Both outlines laid over each other, to scale">` + strip(b, "second") + strip(a, "first") + `</svg>`)
+	return template.HTML(`<svg class="shoe pairover" viewBox="-6 0 332 136" role="img" aria-label="Both outlines laid over each other, to ` +
+		`scale">` + strip(b, "second") + strip(a, "first") + `</svg>`)
 }

@@ -38,10 +38,13 @@ func WeekBoard(rows []WeekRow, moves bool, perWeek int) template.HTML {
 		moving = fmt.Sprintf(` data-moves data-rows="%d"`, perWeek)
 	}
 	var b strings.Builder
-	fmt.Fprintf(&b, `<svg class="weekboard" viewBox="0 0 880 %.0f" data-left="%.0f" data-width="%.0f"%s role="img" aria-label="The week: pairs by days">`, height, x0, width, moving)
-	b.WriteString(`<defs><linearGradient id="restfade"><stop offset="0" class="rest-near"/><stop offset="1" class="rest-far"/></linearGradient></defs>`)
+	fmt.Fprintf(&b, `<svg class="weekboard" viewBox="0 0 880 %.0f" data-left="%.0f" data-width="%.0f"%s role="img" aria-label="The week: `+
+		`pairs by days">`, height, x0, width, moving)
+	b.WriteString(`<defs><linearGradient id="restfade"><stop offset="0" class="rest-near"/><stop offset="1" class="rest-far"/>` +
+		`</linearGradient></defs>`)
 	for i, day := range dayNames {
-		fmt.Fprintf(&b, `<path class="tick" d="M%.1f %.0fV%.0f"/><text class="word small" x="%.1f" y="18">%s</text>`, x(float64(i)*1440), top-4, height, x(float64(i)*1440)+5, day)
+		fmt.Fprintf(&b, `<path class="tick" d="M%.1f %.0fV%.0f"/><text class="word small" x="%.1f" y="18">%s</text>`, x(float64(i)*1440), top-4,
+			height, x(float64(i)*1440)+5, day)
 	}
 	for n, r := range rows {
 		y := top + rowH*float64(n)
@@ -49,7 +52,8 @@ func WeekBoard(rows []WeekRow, moves bool, perWeek int) template.HTML {
 		if r.Open {
 			class = "runbar open"
 		}
-		fmt.Fprintf(&b, `<path class="hair" d="M0 %.1fH870"/><text class="word" x="0" y="%.1f">%s</text>`, y+rowH, y+28, template.HTMLEscapeString(clip(r.Name, 24)))
+		fmt.Fprintf(&b, `<path class="hair" d="M0 %.1fH870"/><text class="word" x="0" y="%.1f">%s</text>`, y+rowH, y+28,
+			template.HTMLEscapeString(clip(r.Name, 24)))
 		for _, run := range r.Runs {
 			if r.Rest > 0 {
 				tail(&b, run.End, r.Rest, y, x)
@@ -60,9 +64,12 @@ func WeekBoard(rows []WeekRow, moves bool, perWeek int) template.HTML {
 			w := max(7, x(run.End)-x(run.Begin))
 			if moves {
 				// What pulls its end: wider than it looks, for a finger.
-				fmt.Fprintf(&b, `<rect class="runend" data-row="%s" data-minutes="%.0f" x="%.1f" y="%.1f" width="14" height="26"/>`, template.HTMLEscapeString(run.Row), run.End-run.Begin, x(run.Begin)+w, y+4)
+				fmt.Fprintf(&b, `<rect class="runend" data-row="%s" data-minutes="%.0f" x="%.1f" y="%.1f" width="14" height="26"/>`,
+					template.HTMLEscapeString(run.Row), run.End-run.Begin, x(run.Begin)+w, y+4)
 			}
-			fmt.Fprintf(&b, `<rect class="%s" data-row="%s" data-run="%s" data-begin="%.0f" x="%.1f" y="%.1f" width="%.1f" height="18"><title>%s</title></rect>`, class, template.HTMLEscapeString(run.Row), template.HTMLEscapeString(run.Run), run.Begin, x(run.Begin), y+8, w, template.HTMLEscapeString(run.Label))
+			fmt.Fprintf(&b, `<rect class="%s" data-row="%s" data-run="%s" data-begin="%.0f" x="%.1f" y="%.1f" width="%.1f" height="18">`+
+				`<title>%s</title></rect>`, class, template.HTMLEscapeString(run.Row), template.HTMLEscapeString(run.Run),
+				run.Begin, x(run.Begin), y+8, w, template.HTMLEscapeString(run.Label))
 			// A part right after another one has its name in the table and on the bar itself.
 			if at := x(run.Begin); at-said > 75 || at < said {
 				fmt.Fprintf(&b, `<text class="word small" x="%.1f" y="%.1f">%s</text>`, at, y+40, template.HTMLEscapeString(clip(run.Label, 16)))

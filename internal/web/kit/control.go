@@ -93,7 +93,7 @@ func unitOf(u form.Unit, s units.System) string {
 	case form.Money:
 		return ""
 	}
-	return string(u)
+	return s.Say(string(u))
 }
 
 // Default is the control with a value where none was typed.
@@ -147,20 +147,21 @@ func (c Control) Picked() Control {
 // SaveBy makes a control save itself to an address as it is changed, without the
 // rest of its form.
 func (c Control) SaveBy(url string) Control {
-	c.Save = template.HTMLAttr(fmt.Sprintf(`hx-post="%s" hx-params="%s,seen" hx-trigger="change" hx-target="#findings" hx-swap="innerHTML" hx-sync="closest form:queue all"`, url, c.Input))
+	c.Save = template.HTMLAttr(fmt.Sprintf(`hx-post="%s" hx-params="%s,seen" hx-trigger="change" hx-target="#findings" hx-swap="innerHTML" `+
+		`hx-sync="closest form:queue all"`, url, c.Input))
 	return c
 }
 
-// Say gives every control's faults by its input; what stands at no input of the
-// form comes back as a notice.
-func Say(faults fault.List, isInput func(string) bool) (at map[string]string, rest string) {
+// Say gives every control's faults by its input, in the reader's units; what stands at no input of
+// the form comes back as a notice.
+func Say(u units.System, faults fault.List, isInput func(string) bool) (at map[string]string, rest string) {
 	at = map[string]string{}
 	var others []string
 	for _, f := range faults {
 		if isInput(f.Field) {
-			at[f.Field] = Sentence(f.Text) + "."
+			at[f.Field] = Sentence(u.Say(f.Text)) + "."
 		} else {
-			others = append(others, Sentence(f.Field+" "+f.Text)+".")
+			others = append(others, Sentence(f.Field+" "+u.Say(f.Text))+".")
 		}
 	}
 	return at, strings.Join(others, " ")

@@ -103,7 +103,8 @@ func status(err error) (int, string, string) {
 	case faulty:
 		return http.StatusUnprocessableEntity, "Something is not right", form.Sentence(err.Error()) + "."
 	case store.IsAway(err), errors.Is(err, context.DeadlineExceeded):
-		return http.StatusServiceUnavailable, "The database is away", "Trevik cannot reach its database just now. What was saved is safe, what you typed stays on this device; try again in a moment."
+		return http.StatusServiceUnavailable, "The database is away",
+			"Trevik cannot reach its database just now. What was saved is safe, what you typed stays on this device; try again in a moment."
 	}
 	return http.StatusInternalServerError, "Something broke", "Trevik failed at this. It is logged; what was saved is safe."
 }

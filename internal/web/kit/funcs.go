@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
@@ -21,6 +22,7 @@ var Funcs = template.FuncMap{
 	"title":    func(v any) string { return Sentence(support.Words(fmt.Sprint(v))) },
 	"length":   func(u units.System, mm float64) string { return u.Length(mm) },
 	"km":       func(u units.System, km float64) string { return u.Distance(km) },
+	"say":      func(u units.System, text string) string { return u.Say(text) },
 	"day":      LongDay,
 	"dayat":    LongDay,
 	"dayOf":    dayOf,

@@ -46,7 +46,8 @@ func Routes(env *kit.Env) []kit.Route {
 	}
 	return []kit.Route{
 		{Method: http.MethodGet, Path: "/r/:secret", Handle: o.show},
-		post("runs", o.addRun), post("file", o.sendFile), post("pairs/:pair/report", o.report), post("pairs/:pair/look", o.look), post("changes/:change", o.sore),
+		post("runs", o.addRun), post("file", o.sendFile), post("pairs/:pair/report", o.report), post("pairs/:pair/look", o.look),
+		post("changes/:change", o.sore), post("units", o.units),
 		{Method: http.MethodPost, Path: "/r/:secret/calendar", Handle: o.newCalendar, Back: "/r/:secret"},
 		{Method: http.MethodGet, Path: "/calendar/:secret", Handle: o.calendar},
 	}
@@ -115,7 +116,9 @@ func (o *Own) show(c *kit.Req) error {
 }
 
 // said are the notes after something was sent, by the address's word for it.
-var said = map[string]string{"run": "Your run is put down.", "file": "Your runs are in.", "there": "Nothing new: these runs were there already.", "report": "Thank you. The shop sees it.", "look": "Your look is kept.", "sore": "The plan has heard it."}
+var said = map[string]string{"run": "Your run is put down.", "file": "Your runs are in.",
+	"there": "Nothing new: these runs were there already.", "report": "Thank you. The shop sees it.", "look": "Your look is kept.",
+	"sore": "The plan has heard it."}
 
 // lastRuns is how many of their runs the page shows.
 const lastRuns = 8
@@ -142,7 +145,7 @@ func (o *Own) page(c *visitor, code int, sent url.Values, faults fault.List, cal
 	all := r.AllRuns()
 	slices.Reverse(all)
 	v.Last = all[:min(lastRuns, len(all))]
-	v.Faults, v.Notice = kit.Say(faults, func(in string) bool {
+	v.Faults, v.Notice = kit.Say(c.Who.Units, faults, func(in string) bool {
 		name, _, _ := strings.Cut(in, ".")
 		return name == "runs_file" || slices.ContainsFunc(fields, func(f form.Field) bool { return f.Name == name })
 	})
@@ -182,7 +185,8 @@ func (o *Own) addRun(c *visitor) (url.Values, string, error) {
 	sent, v, err := kit.Decode(c.Req, runlog.RunFields)
 	if err == nil {
 		_, err = o.App.Runs.Add(c.Ctx(), c.Who, c.runner, runlog.Typed{PairID: uint64(v["pair"].Number), On: v["on"].Text, Start: v["start"].Text,
-			KM: v["km"].Ptr(), Ground: term.Ground(v["ground"].Text), Kind: term.Kind(v["kind"].Text), Wet: !v["wet"].Empty, TempC: v["temp_c"].Ptr()})
+			KM: v["km"].Ptr(), Ground: term.Ground(v["ground"].Text), Kind: term.Kind(v["kind"].Text), Wet: !v["wet"].Empty,
+			TempC: v["temp_c"].Ptr()})
 	}
 	return sent, "run", err
 }
@@ -250,6 +254,15 @@ func (o *Own) look(c *visitor) (url.Values, string, error) {
 		err = o.App.Wardrobe.AddLook(c.Ctx(), c.Who, c.runner, pair, n)
 	}
 	return sent, "look", err
+}
+
+// units changes how the runner reads lengths and distances.
+func (o *Own) units(c *visitor) (url.Values, string, error) {
+	sent, err := kit.Form(c.Req, kit.Known("units"))
+	if err == nil {
+		err = o.App.People.SetLinkUnits(c.Ctx(), c.Param("secret"), units.System(sent.Get("units")))
+	}
+	return sent, "", err
 }
 
 // sore tells the plan of changing over how the week went.

@@ -43,7 +43,8 @@ document.addEventListener("click", (event) => {
 // until the server has it, and comes back after a lost session or connection.
 const DRAFT = "draft:";
 const draftKey = (input) => `${DRAFT}${location.pathname}:${input.form.getAttribute("action")}:${input.name}`;
-const drafted = (input) => input.name && input.name !== "token" && input.type !== "hidden" && input.type !== "checkbox" && input.type !== "radio" && input.form?.hasAttribute("data-draft");
+const drafted = (input) => input.name && input.name !== "token" && input.type !== "hidden" && input.type !== "checkbox" &&
+  input.type !== "radio" && input.form?.hasAttribute("data-draft");
 
 function storage(act) {
   try {
@@ -94,7 +95,8 @@ document.addEventListener("submit", (event) => {
 function forgetSent() {
   const sent = storage((s) => s.getItem("sent"));
   if (!sent) return;
-  const kept = location.pathname !== "/sign-in" && !$('[aria-invalid="true"]') && !document.body.classList.contains("plain") && !$("#notice:not([hidden])");
+  const kept = location.pathname !== "/sign-in" && !$('[aria-invalid="true"]') && !document.body.classList.contains("plain") &&
+    !$("#notice:not([hidden])");
   if (kept) storage((s) => Object.keys(s).filter((k) => k.startsWith(sent)).forEach((k) => s.removeItem(k)));
   if (location.pathname !== "/sign-in") storage((s) => s.removeItem("sent"));
 }
@@ -110,7 +112,8 @@ function notice(text) {
 document.addEventListener("htmx:responseError", (event) => {
   if (event.detail.xhr.status !== 401) notice(event.detail.xhr.responseText || "That did not work; nothing was lost.");
 });
-document.addEventListener("htmx:sendError", () => notice("Trevik cannot be reached just now. What you typed stays on this device; change it again to save it."));
+document.addEventListener("htmx:sendError", () =>
+  notice("Trevik cannot be reached just now. What you typed stays on this device; change it again to save it."));
 
 // htmx readies its controls when the page is parsed; drafts are sent after that.
 document.addEventListener("DOMContentLoaded", () => {

@@ -65,7 +65,8 @@ class Screen {
       for (const dot of this.data.dots) {
         const p = at(dot);
         if (!p) continue;
-        const c = make("circle", { class: `dot ${side} ${p[3]}`, cx: p[1], cy: p[2], r: width / 56, "data-dot": dot, "data-side": side }, this.drawing);
+        const c = make("circle", { class: `dot ${side} ${p[3]}`, cx: p[1], cy: p[2], r: width / 56, "data-dot": dot, "data-side": side },
+          this.drawing);
         if (this.grips) {
           c.setAttribute("tabindex", "0");
           c.setAttribute("role", "button");
@@ -76,7 +77,8 @@ class Screen {
       const foot = at(this.data.dots[this.data.dots.length - 1]);
       if (foot && angle !== null && angle !== undefined) {
         const x = foot[1] + (side === "left" ? -1 : 1) * width * 0.04;
-        const text = make("text", { class: `angle ${side}`, x, y: foot[2], "text-anchor": side === "left" ? "end" : "start" }, this.drawing);
+        const text = make("text", { class: `angle ${side}`, x, y: foot[2], "text-anchor": side === "left" ? "end" : "start" },
+          this.drawing);
         text.style.fontSize = `${width / 20}px`;
         if (this.mirrored) {
           // The picture is turned over; its numbers are not.
@@ -115,7 +117,8 @@ class Table {
   }
 
   async load() {
-    const [first, second] = await Promise.all([this.root.dataset.film, this.root.dataset.with].map((u) => (u ? fetch(u).then((r) => r.json()) : null)));
+    const [first, second] = await Promise.all([this.root.dataset.film, this.root.dataset.with].map((u) =>
+      (u ? fetch(u).then((r) => r.json()) : null)));
     const svgs = this.root.querySelectorAll("svg.film");
     this.screen = new Screen(svgs[0], first);
     this.screen.grips = "openFit" in this.root.dataset;
@@ -214,8 +217,10 @@ class Table {
     if (name === "play") this.play(!this.playing);
     else if (name === "back") this.go(this.frame - 1);
     else if (name === "on") this.go(this.frame + 1);
-    else if (name === "touch" && near && this.frame < near.c.off) this.report({ contact: `${near.side},${middle},${this.frame},${near.c.off}` });
-    else if (name === "lift" && near && this.frame > near.c.on) this.report({ contact: `${near.side},${middle},${near.c.on},${this.frame}` });
+    else if (name === "touch" && near &&
+      this.frame < near.c.off) this.report({ contact: `${near.side},${middle},${this.frame},${near.c.off}` });
+    else if (name === "lift" && near &&
+      this.frame > near.c.on) this.report({ contact: `${near.side},${middle},${near.c.on},${this.frame}` });
     else if (name === "drop" && near) this.report({ [near.c.left_out ? "restore" : "drop"]: `${near.side},${middle}` });
     else if (name === "overlay") {
       const on = this.root.classList.toggle("over");
@@ -251,7 +256,8 @@ class Table {
     }
     for (const m of this.marks.values()) {
       const [side, , frame, x, y] = m.split(",");
-      if (Number(frame) === this.frame) make("circle", { class: `dot ${side} by_hand`, cx: x, cy: y, r: this.screen.data.width / 56 || 8 }, this.screen.drawing);
+      if (Number(frame) === this.frame) make("circle", { class: `dot ${side} by_hand`, cx: x, cy: y, r: this.screen.data.width / 56 || 8 },
+        this.screen.drawing);
     }
   }
 }
@@ -345,7 +351,9 @@ document.addEventListener("pointerup", () => {
   else if (was.frame !== undefined) reportEnd(t, was.end, was.frame);
 });
 
-const reportDot = (t, dot) => t.report({ mark: `${dot.dataset.side},${dot.dataset.dot},${t.frame},${dot.getAttribute("cx")},${dot.getAttribute("cy")}` });
+const reportDot = (t, dot) => t.report({
+  mark: `${dot.dataset.side},${dot.dataset.dot},${t.frame},${dot.getAttribute("cx")},${dot.getAttribute("cy")}`,
+});
 
 function reportEnd(t, end, frame) {
   const g = end.closest("g.contact").dataset;
@@ -628,7 +636,8 @@ class NewFilm {
     this.busy = true;
     let file = null;
     try {
-      const stream = await navigator.mediaDevices.getUserMedia({ audio: false, video: { facingMode: "environment", frameRate: { ideal: 120 }, width: { ideal: 1280 } } });
+      const stream = await navigator.mediaDevices.getUserMedia({ audio: false,
+        video: { facingMode: "environment", frameRate: { ideal: 120 }, width: { ideal: 1280 } } });
       const v = this.video;
       v.hidden = false;
       v.srcObject = stream;

@@ -49,7 +49,8 @@ document.addEventListener("click", (event) => {
   if (!button) return;
   const side = button.closest(".printside");
   const svg = side.querySelector("svg.printphoto");
-  report(svg, { corners: cornersOf(svg.querySelector(".corners")).flat().join(","), paper: side.querySelector("[data-paper] select").value });
+  report(svg, { corners: cornersOf(svg.querySelector(".corners")).flat().join(","),
+    paper: side.querySelector("[data-paper] select").value });
 });
 
 const cornersOf = (group) => [...group.querySelectorAll("circle")].map((c) => [c.getAttribute("cx"), c.getAttribute("cy")]);

@@ -105,7 +105,8 @@ document.addEventListener("dblclick", (event) => {
   const minute = Math.round(((point.x - Number(svg.dataset.left)) * scale(svg)) / STEP) * STEP;
   if (minute < 0 || minute >= WEEK) return;
   const week = [...document.querySelectorAll("svg.weekboard")].indexOf(svg);
-  const days = [...document.querySelectorAll("select[name^='plan_day.']")].filter((f) => Math.floor((Number(f.name.split(".")[1]) - 1) / Number(svg.dataset.rows)) === week);
+  const days = [...document.querySelectorAll("select[name^='plan_day.']")].filter((f) =>
+    Math.floor((Number(f.name.split(".")[1]) - 1) / Number(svg.dataset.rows)) === week);
   const free = days.find((f) => !f.value && !f.disabled);
   if (!free) return;
   const row = free.name.split(".")[1];

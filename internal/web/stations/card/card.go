@@ -163,6 +163,9 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	b.AskKeep = !asked && fit.HasHealth()
 	if !fit.Open() {
 		b.Since = fit.Shop.Settings.ChangedSince(fit.Settings)
+		for i := range b.Since {
+			b.Since[i] = fit.Units.Say(b.Since[i])
+		}
 	}
 	b.Lead = kit.Sentence(support.SchoolNames[b.Support.Lead])
 	if b.Support.Schools != nil {
@@ -182,7 +185,8 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	}
 	b.Overrule = fit.Overruled()
 	for _, s := range term.Sides {
-		x := side{Side: s, Length: fit.Measured(record.LengthMeasure, s), Ball: fit.Measured(record.BallMeasure, s), Arch: archOf(fit, s), Band: bandOf(fit, s)}
+		x := side{Side: s, Length: fit.Measured(record.LengthMeasure, s), Ball: fit.Measured(record.BallMeasure, s), Arch: archOf(fit, s),
+			Band: bandOf(fit, s)}
 		x.Size, _ = fit.SizeOf(s) // off the chart: the mm stand without a size
 		if x.Length.N > 0 || x.Arch != "" || x.Band != "" {
 			b.Sides = append(b.Sides, x)
@@ -241,7 +245,8 @@ func archOf(fit *record.Conclusions, s term.Side) string {
 func bandOf(fit *record.Conclusions, s term.Side) string {
 	if r := fit.GaitFilm(s); r != nil {
 		of := r.Sides[s]
-		return fmt.Sprintf("%s gait (filmed %s: %.1f° ± %.1f° over %d steps)", of.BandWords, r.Name(), *of.PeakEversionDeg.Mean, gait.JointSD, of.PeakEversionDeg.N)
+		return fmt.Sprintf("%s gait (filmed %s: %.1f° ± %.1f° over %d steps)", of.BandWords, r.Name(), *of.PeakEversionDeg.Mean, gait.JointSD,
+			of.PeakEversionDeg.N)
 	}
 	if b := record.BandSeen.Of(fit.Visit, s); b != "" {
 		return support.Words(string(b)) + " gait, by eye"

@@ -182,13 +182,16 @@ func pairOf(fit *record.Conclusions, i int, w record.Worn) (*pair, error) {
 		"by_condition": w.Wear.Schools.ByCondition}[p.Lead]
 	var marks []draw.Mark
 	for _, r := range w.Wear.Races {
-		at := slices.IndexFunc(fit.Runner.Races, func(x record.Race) bool { return x.PairID == w.Pair.ID && x.On.Format(wear.DateLayout) == r.Date })
+		at := slices.IndexFunc(fit.Runner.Races, func(x record.Race) bool {
+			return x.PairID == w.Pair.ID &&
+				x.On.Format(wear.DateLayout) == r.Date
+		})
 		if at >= 0 {
 			p.Races = append(p.Races, raceLine{fit.Runner.Races[at], r})
 			marks = append(marks, draw.Mark{On: fit.Runner.Races[at].On, AtRisk: r.AtRisk})
 		}
 	}
-	p.Fan = draw.Fan(w.Wear, fit.Today, marks)
+	p.Fan = draw.Fan(w.Wear, fit.Today, marks, fit.Units)
 	runs := slices.Clone(w.Pair.Runs)
 	slices.Reverse(runs)
 	p.Recent = runs[:min(recent, len(runs))]
@@ -275,8 +278,10 @@ func extra(b *bench.Bench) []kit.Route {
 	}
 	post := func(path string, do kit.Handler) kit.Route { return at(http.MethodPost, path, do) }
 	return []kit.Route{
-		post("runs", add(b)), post("runs/move", move(b)), post("runs/split", split(b)), post("runs/:run/withdraw", withdraw(b)), post("runs/:run/restore", restore(b)),
-		post("runs/file", readFile(b)), post("runs/watch", takeWatch(b)), post("runs/columns", settle(b)), post("runs/put-in", putIn(b)), post("runs/let-go", letGo(b)),
+		post("runs", add(b)), post("runs/move", move(b)), post("runs/split", split(b)), post("runs/:run/withdraw", withdraw(b)),
+		post("runs/:run/restore", restore(b)),
+		post("runs/file", readFile(b)), post("runs/watch", takeWatch(b)), post("runs/columns", settle(b)), post("runs/put-in", putIn(b)),
+		post("runs/let-go", letGo(b)),
 		at(http.MethodGet, "runs/export", export(b)),
 		post("rules", addRule(b)), post("rules/:rule/end", endRule(b)),
 		post("races", addRace(b)), post("races/:race/end", endRace(b)),

@@ -21,7 +21,8 @@ func ReadLook(c *kit.Req) (url.Values, wardrobe.NewLook, error) {
 		base, _, _ := strings.Cut(name, ".")
 		return name == "cupboard" || slices.ContainsFunc(wardrobe.LookFields, func(f form.Field) bool { return f.Name == base })
 	})
-	n := wardrobe.NewLook{On: sent.Get("looked_on"), Note: sent.Get("look_note"), Fresh: sent.Get("look_fresh") == "yes", Grades: map[string]map[term.Side]string{}}
+	n := wardrobe.NewLook{On: sent.Get("looked_on"), Note: sent.Get("look_note"), Fresh: sent.Get("look_fresh") == "yes",
+		Grades: map[string]map[term.Side]string{}}
 	if err != nil {
 		return sent, n, err
 	}
@@ -110,7 +111,8 @@ func slow(b *bench.Bench) kit.Handler {
 
 func addRule(b *bench.Bench) kit.Handler {
 	return post{fields: runlog.RuleFields, at: place("rules"), do: func(s sent) error {
-		return b.App.Runs.AddRule(s.Ctx(), s.Who, s.runner, record.Rule{Kind: term.Kind(s.v["rule_kind"].Text), Ground: term.Ground(s.v["rule_ground"].Text),
+		return b.App.Runs.AddRule(s.Ctx(), s.Who, s.runner, record.Rule{Kind: term.Kind(s.v["rule_kind"].Text),
+			Ground: term.Ground(s.v["rule_ground"].Text),
 			PairID: uint64(s.v["rule_pair"].Number), Second: uint64(s.v["rule_second"].Number)})
 	}}.handle(b)
 }
@@ -121,7 +123,8 @@ func endRule(b *bench.Bench) kit.Handler {
 
 func addRace(b *bench.Bench) kit.Handler {
 	return post{fields: wardrobe.RaceFields, at: place("races"), do: func(s sent) error {
-		return b.App.Wardrobe.AddRace(s.Ctx(), s.Who, s.runner, s.v["race_name"].Text, s.v["race_day"].Text, s.v["race_length"].Number, uint64(s.v["race_pair"].Number))
+		return b.App.Wardrobe.AddRace(s.Ctx(), s.Who, s.runner, s.v["race_name"].Text, s.v["race_day"].Text, s.v["race_length"].Number,
+			uint64(s.v["race_pair"].Number))
 	}}.handle(b)
 }
 

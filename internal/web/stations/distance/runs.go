@@ -50,8 +50,9 @@ func waiting(c *kit.Req, b *bench.Bench, fit *record.Conclusions) (*file, error)
 		return strconv.Itoa(n)
 	}
 	k := in.Columns()
-	f.Columns = map[string]string{"date": num(k.Date), "start": num(k.Start), "distance": num(k.Distance), "time": num(k.Time), "ascent": num(k.Ascent),
-		"kind": num(k.Kind), "ground": num(k.Ground), "unit": k.Unit, "time_unit": k.TimeUnit, "order": k.Order}
+	f.Columns = map[string]string{"date": num(k.Date), "start": num(k.Start), "distance": num(k.Distance), "time": num(k.Time),
+		"ascent": num(k.Ascent),
+		"kind":   num(k.Kind), "ground": num(k.Ground), "unit": k.Unit, "time_unit": k.TimeUnit, "order": k.Order}
 	return f, nil
 }
 
@@ -117,7 +118,8 @@ func takeWatch(b *bench.Bench) kit.Handler {
 func settle(b *bench.Bench) kit.Handler {
 	return filed(b, columnFields, nil, "files", func(s sent, file uint64) error {
 		n := func(name string) int { return int(s.v["column_"+name].Number) }
-		return b.App.Runs.Settle(s.Ctx(), s.Who, s.runner, file, runtable.Columns{Date: n("date"), Start: n("start"), Distance: n("distance"), Time: n("time"),
+		return b.App.Runs.Settle(s.Ctx(), s.Who, s.runner, file, runtable.Columns{Date: n("date"), Start: n("start"), Distance: n("distance"),
+			Time:   n("time"),
 			Ascent: n("ascent"), Kind: n("kind"), Ground: n("ground"),
 			Unit: s.v["column_unit"].Text, TimeUnit: s.v["column_time_unit"].Text, Order: s.v["column_order"].Text})
 	})
@@ -136,8 +138,10 @@ func letGo(b *bench.Bench) kit.Handler {
 
 func add(b *bench.Bench) kit.Handler {
 	return post{fields: runlog.RunFields, at: top, do: func(s sent) error {
-		_, err := b.App.Runs.Add(s.Ctx(), s.Who, s.runner, runlog.Typed{PairID: uint64(s.v["pair"].Number), On: s.v["on"].Text, Start: s.v["start"].Text,
-			KM: s.v["km"].Ptr(), Ground: term.Ground(s.v["ground"].Text), Kind: term.Kind(s.v["kind"].Text), Wet: !s.v["wet"].Empty, TempC: s.v["temp_c"].Ptr()})
+		_, err := b.App.Runs.Add(s.Ctx(), s.Who, s.runner, runlog.Typed{PairID: uint64(s.v["pair"].Number), On: s.v["on"].Text,
+			Start: s.v["start"].Text,
+			KM:    s.v["km"].Ptr(), Ground: term.Ground(s.v["ground"].Text), Kind: term.Kind(s.v["kind"].Text), Wet: !s.v["wet"].Empty,
+			TempC: s.v["temp_c"].Ptr()})
 		return err
 	}}.handle(b)
 }
@@ -187,7 +191,8 @@ func split(b *bench.Bench) kit.Handler {
 		if err != nil {
 			return app.ErrNotFound
 		}
-		return b.App.Runs.Split(s.Ctx(), s.Who, s.runner, id, s.v["split_km"].Number, uint64(s.v["split_pair"].Number), term.Kind(s.v["split_kind"].Text))
+		return b.App.Runs.Split(s.Ctx(), s.Who, s.runner, id, s.v["split_km"].Number, uint64(s.v["split_pair"].Number),
+			term.Kind(s.v["split_kind"].Text))
 	}}.handle(b)
 }
 

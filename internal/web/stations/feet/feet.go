@@ -70,7 +70,8 @@ type body struct {
 
 // Station is Feet.
 func Station() bench.Station {
-	return bench.Station{Path: "feet", Name: "Feet", Lead: "Both feet, standing, weight on both, in the socks they run in. Each length and width twice.",
+	return bench.Station{Path: "feet", Name: "Feet",
+		Lead:     "Both feet, standing, weight on both, in the socks they run in. Each length and width twice.",
 		Template: bench.Parse(files, "*.html"),
 		Extra:    extra, Body: visited}
 }
@@ -128,7 +129,8 @@ func extra(b *bench.Bench) []kit.Route {
 				return device.NewScanner(rand.Uint64N(1 << 32)).Scan, nil
 			})
 		}},
-		{Method: http.MethodPost, Path: "/fits/:fit/scan-file", Roles: kit.Everyone, Handle: func(c *kit.Req) error { return take(c, func() (device.Scan, error) { return scanFile(c) }) }},
+		{Method: http.MethodPost, Path: "/fits/:fit/scan-file", Roles: kit.Everyone,
+			Handle: func(c *kit.Req) error { return take(c, func() (device.Scan, error) { return scanFile(c) }) }},
 	}
 }
 
@@ -146,7 +148,8 @@ func scanFile(c *kit.Req) (s device.Scan, err error) {
 
 func bodyOf(fit *record.Conclusions) body {
 	f := fit.Feet()
-	b := body{Believed: record.BelievedSize.Of(fit.Visit), Diff: foot.Compare(f, fit.House()), Overlay: draw.Overlay(f, fit.Units), Both: f.Left.LengthMM > 0 && f.Right.LengthMM > 0}
+	b := body{Believed: record.BelievedSize.Of(fit.Visit), Diff: foot.Compare(f, fit.House()), Overlay: draw.Overlay(f, fit.Units),
+		Both: f.Left.LengthMM > 0 && f.Right.LengthMM > 0}
 	var once []string
 	for _, s := range term.Sides {
 		x := side{Side: s, Length: fit.Measured(record.LengthMeasure, s), Ball: fit.Measured(record.BallMeasure, s)}
@@ -164,17 +167,20 @@ func bodyOf(fit *record.Conclusions) body {
 		b.Sides = append(b.Sides, x)
 		for _, m := range []record.Measure{record.LengthMeasure, record.BallMeasure} {
 			if d := fit.ScanDiffers(m, s); d != 0 {
-				b.Apart = append(b.Apart, "Hand and scanner are "+fit.Units.Length(math.Abs(d))+" apart in the "+string(s)+" foot's "+m.What+". Measure again, or say which counts.")
+				b.Apart = append(b.Apart, "Hand and scanner are "+fit.Units.Length(math.Abs(d))+" apart in the "+string(s)+" foot's "+m.What+". "+
+					"Measure again, or say which counts.")
 			}
 		}
 		if share := fit.OddBall(s); share != 0 {
-			b.Apart = append(b.Apart, fmt.Sprintf("The %s heel-to-ball is %.0f %% of the foot's length; of a foot it is %g to %g %%. It does not count: measure both again.",
+			b.Apart = append(b.Apart, fmt.Sprintf("The %s heel-to-ball is %.0f %% of the foot's length; of a foot it is %g to %g %%. It does not "+
+				"count: measure both again.",
 				s, 100*share, 100*foot.MinBallShare, 100*foot.MaxBallShare))
 		}
 		for _, m := range slices.Concat(record.SizeMeasures, record.ArchMeasures) {
 			r := fit.Reading(m, s)
 			if r.NeedsThird {
-				b.Ask = append(b.Ask, "The two "+m.What+" readings of the "+string(s)+" foot are "+fit.Units.Length(math.Abs(r.Apart))+" apart: take a third, and the median counts.")
+				b.Ask = append(b.Ask, "The two "+m.What+" readings of the "+string(s)+" foot are "+fit.Units.Length(math.Abs(r.Apart))+" apart: take "+
+					"a third, and the median counts.")
 			} else if r.N == 1 && fit.Scanned(record.LengthMeasure, s) == nil {
 				once = append(once, string(s)+" "+m.What)
 			}

@@ -50,7 +50,8 @@ type body struct {
 
 // Station is Print.
 func Station() bench.Station {
-	return bench.Station{Path: "print", Name: "Print", Lead: "A wet foot on paper: read from a photo and put right by hand, or the arch as you see it.",
+	return bench.Station{Path: "print", Name: "Print",
+		Lead:     "A wet foot on paper: read from a photo and put right by hand, or the arch as you see it.",
 		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
 }
 
@@ -90,8 +91,10 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 func says(a core.Answer, h *house.Values) []string {
 	p := a.ArchProbability
 	most := math.Max(p.High, math.Max(p.Medium, p.Low))
-	first := fmt.Sprintf("This print is of a %s arch: its middle third is %.1f %% of the print without toes (high up to 21, low from 26).", a.Arch, 100*a.ArchIndex)
-	second := fmt.Sprintf("The reading is good to about ± %.1f, so the class is right with %.0f %%.", 100*core.IndexSD(a.Quality.Score), 100*most)
+	first := fmt.Sprintf("This print is of a %s arch: its middle third is %.1f %% of the print without toes (high up to 21, low from 26).",
+		a.Arch, 100*a.ArchIndex)
+	second := fmt.Sprintf("The reading is good to about ± %.1f, so the class is right with %.0f %%.", 100*core.IndexSD(a.Quality.Score),
+		100*most)
 	if most < 0.7 {
 		second = fmt.Sprintf("It lies on the line: high %.0f %%, medium %.0f %%, low %.0f %%.", 100*p.High, 100*p.Medium, 100*p.Low)
 	}
@@ -99,7 +102,8 @@ func says(a core.Answer, h *house.Values) []string {
 	for _, o := range a.Opinions(h) {
 		others = append(others, fmt.Sprintf("%s %g%s is %s", o.Measure, o.Value, o.Unit, o.Word))
 	}
-	return []string{first, second, fmt.Sprintf("Second opinions: %s. A low arch does not by itself mean rolling in.", strings.Join(others, ", "))}
+	return []string{first, second, fmt.Sprintf("Second opinions: %s. A low arch does not by itself mean rolling in.",
+		strings.Join(others, ", "))}
 }
 
 // Path writes points as an SVG path.
@@ -121,20 +125,22 @@ func (side) Path(points [][2]float64) string {
 
 func extra(b *bench.Bench) []kit.Route {
 	route := func(method, path string, do func(*bench.Bench, *kit.Req, *record.Conclusions, term.Side) error) kit.Route {
-		return kit.Route{Method: method, Path: "/fits/:fit/print/:side/" + path, Roles: kit.Everyone, Free: path == "adjust", Handle: func(c *kit.Req) error {
-			fit, err := b.Load(c)
-			s := term.Side(c.Param("side"))
-			if err == nil && !slices.Contains(term.Sides, s) {
-				err = app.ErrNotFound
-			}
-			if err != nil {
-				return err
-			}
-			return do(b, c, fit, s)
-		}}
+		return kit.Route{Method: method, Path: "/fits/:fit/print/:side/" + path, Roles: kit.Everyone, Free: path == "adjust",
+			Handle: func(c *kit.Req) error {
+				fit, err := b.Load(c)
+				s := term.Side(c.Param("side"))
+				if err == nil && !slices.Contains(term.Sides, s) {
+					err = app.ErrNotFound
+				}
+				if err != nil {
+					return err
+				}
+				return do(b, c, fit, s)
+			}}
 	}
 	return []kit.Route{
-		route(http.MethodGet, "picture", photo), route(http.MethodPost, "photo", upload), route(http.MethodPost, "adjust", adjust), route(http.MethodPost, "delete", remove),
+		route(http.MethodGet, "picture", photo), route(http.MethodPost, "photo", upload), route(http.MethodPost, "adjust", adjust),
+		route(http.MethodPost, "delete", remove),
 		{Method: http.MethodGet, Path: "/sheet", Roles: kit.Everyone, Handle: printSheet},
 	}
 }
@@ -271,7 +277,8 @@ func change(l *fault.List, opt *prints.Options, get func(string) string) {
 	}
 	if v := get("stroke"); v != "" {
 		var stroke core.Stroke
-		if err := json.Unmarshal([]byte(v), &stroke); err != nil || len(stroke.Points) == 0 || len(stroke.Points) > 2000 || !(stroke.Radius > 0 && stroke.Radius < 400) || !finite(stroke.Points) {
+		if err := json.Unmarshal([]byte(v), &stroke); err != nil || len(stroke.Points) == 0 || len(stroke.Points) > 2000 ||
+			!(stroke.Radius > 0 && stroke.Radius < 400) || !finite(stroke.Points) {
 			l.Add("stroke", "cannot be read; allowed are up to 2000 points and a radius under 400 pixels")
 			return
 		}

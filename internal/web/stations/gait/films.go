@@ -61,7 +61,8 @@ func extra(b *bench.Bench) []kit.Route {
 	return []kit.Route{
 		of(http.MethodPost, "films", begin), of(http.MethodPost, "bench", benchFilm), of(http.MethodPost, "archive", archive),
 		film(http.MethodGet, "/data", data), film(http.MethodGet, "/missing", missing), film(http.MethodGet, "/frames/:frame", frame),
-		free(film(http.MethodPost, "/frames", frames)), free(film(http.MethodPost, "/finish", finish)), free(film(http.MethodPost, "/adjust", adjust)), free(film(http.MethodPost, "/resume", resume)),
+		free(film(http.MethodPost, "/frames", frames)), free(film(http.MethodPost, "/finish", finish)),
+		free(film(http.MethodPost, "/adjust", adjust)), free(film(http.MethodPost, "/resume", resume)),
 		film(http.MethodPost, "/marks", marks), film(http.MethodPost, "/delete", remove), film(http.MethodPost, "/still", addStill),
 		of(http.MethodGet, "stills/:still", still), of(http.MethodPost, "stills/:still/delete", removeStill),
 	}
@@ -102,7 +103,8 @@ func describe(c *kit.Req, extra ...string) (form url.Values, rec core.Recording,
 			l.Add(name, "is missing; choose one")
 		}
 	}
-	rec = core.Recording{Schema: core.RecordingSchema, View: core.View(v["view"].Text), Gait: core.Motion(v["gait"].Text), Surface: v["surface"].Text, Shod: v["shod"].Text,
+	rec = core.Recording{Schema: core.RecordingSchema, View: core.View(v["view"].Text), Gait: core.Motion(v["gait"].Text),
+		Surface: v["surface"].Text, Shod: v["shod"].Text,
 		SpeedKMH: number("speed_kmh"), FPS: number("fps"), Markers: "auto"}
 	if deg, named := hues[v["dots"].Text]; named {
 		rec.DotHueDeg = &deg
@@ -151,7 +153,8 @@ func begun(c *kit.Req, fit *record.Conclusions, film films.Film, err error) erro
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusCreated, map[string]any{"film": film.ID, "at": fmt.Sprintf("/fits/%d/gait/films/%d", fit.ID, film.ID), "page": page(fit, film.ID)})
+	return c.JSON(http.StatusCreated, map[string]any{"film": film.ID, "at": fmt.Sprintf("/fits/%d/gait/films/%d", fit.ID, film.ID),
+		"page": page(fit, film.ID)})
 }
 
 // benchFilm lets the camera on the bench film.
@@ -218,7 +221,8 @@ func frames(b *bench.Bench, c *kit.Req, _ *record.Conclusions, film films.Film) 
 			data, err = io.ReadAll(io.LimitReader(part, films.FrameBytes+1))
 		}
 		if err != nil {
-			return c.JSON(http.StatusUnprocessableEntity, map[string]any{"faults": fault.List{{Field: "frames", Text: "broke off on the way; send the rest again"}}})
+			return c.JSON(http.StatusUnprocessableEntity, map[string]any{"faults": fault.List{{Field: "frames",
+				Text: "broke off on the way; send the rest again"}}})
 		}
 		n, err := strconv.Atoi(part.FormName())
 		if err != nil {
@@ -270,8 +274,10 @@ type contactData struct {
 
 // data is what the screen draws over a film.
 func data(b *bench.Bench, c *kit.Req, fit *record.Conclusions, film films.Film) error {
-	out := map[string]any{"film": film.ID, "frames": film.Frames, "fps": *film.Recording.FPS, "width": film.Width, "height": film.Height, "view": film.Recording.View, "name": film.Name(),
-		"gone": film.FramesGone, "at": fmt.Sprintf("/fits/%d/gait/films/%d", fit.ID, film.ID), "segments": films.Segments[film.Recording.View], "dots": core.DotNames(film.Recording.View)}
+	out := map[string]any{"film": film.ID, "frames": film.Frames, "fps": *film.Recording.FPS, "width": film.Width, "height": film.Height,
+		"view": film.Recording.View, "name": film.Name(),
+		"gone": film.FramesGone, "at": fmt.Sprintf("/fits/%d/gait/films/%d", fit.ID, film.ID), "segments": films.Segments[film.Recording.View],
+		"dots": core.DotNames(film.Recording.View)}
 	legs := map[string]any{}
 	if film.State == films.Ready {
 		r, err := b.App.Films.Reading(c.Ctx(), c.Who, film)
@@ -310,7 +316,8 @@ func data(b *bench.Bench, c *kit.Req, fit *record.Conclusions, film films.Film) 
 func adjust(b *bench.Bench, c *kit.Req, fit *record.Conclusions, film films.Film) error {
 	form, err := kit.Form(c, kit.Known("mark", "contact", "drop", "restore", "undo", "reset"))
 	if err == nil {
-		_, err = b.App.Films.Correct(c.Ctx(), c.Who, fit.ID, film.ID, form.Get("undo") == "yes", func(fix *core.Corrections) error { return change(fix, form.Get) })
+		_, err = b.App.Films.Correct(c.Ctx(), c.Who, fit.ID, film.ID, form.Get("undo") == "yes",
+			func(fix *core.Corrections) error { return change(fix, form.Get) })
 	}
 	return b.Changed(c, Station(), err)
 }
@@ -354,7 +361,10 @@ func change(fix *core.Corrections, get func(string) string) error {
 			continue
 		}
 		if side, n, ok := whole(&l, name, v, 1); ok {
-			fix.Dropped = slices.DeleteFunc(fix.Dropped, func(o core.DroppedStep) bool { return o.Side == side && math.Abs(float64(o.At-n[0])) < 12 })
+			fix.Dropped = slices.DeleteFunc(fix.Dropped, func(o core.DroppedStep) bool {
+				return o.Side == side &&
+					math.Abs(float64(o.At-n[0])) < 12
+			})
 			if name == "drop" {
 				fix.Dropped = append(fix.Dropped, core.DroppedStep{Side: side, At: n[0]})
 			}

@@ -58,7 +58,8 @@ type body struct {
 
 // Station is Gait.
 func Station() bench.Station {
-	return bench.Station{Path: "gait", Name: "Gait", Lead: "From straight behind, at ankle height: how far each ankle comes in, when, and how sure that is.",
+	return bench.Station{Path: "gait", Name: "Gait",
+		Lead:     "From straight behind, at ankle height: how far each ankle comes in, when, and how sure that is.",
 		Template: bench.Parse(files, "*.html"), Fields: films.Fields, Body: bodyOf, Extra: extra}
 }
 
@@ -200,9 +201,12 @@ func says(a core.Answer) []string {
 	}
 	third := "Some rolling in is how everyone absorbs shock; a fitter describes it and does not diagnose."
 	if a.AsymmetryDeg != nil {
-		third = fmt.Sprintf("Left and right differ by %.1f°, which is %s; some rolling in is how everyone absorbs shock.", *a.AsymmetryDeg, withinOr(*a.AsymmetryDeg, core.JointSD*math.Sqrt2, "within what two readings may differ by", "more than the readings' own error"))
+		third = fmt.Sprintf("Left and right differ by %.1f°, which is %s; some rolling in is how everyone absorbs shock.", *a.AsymmetryDeg,
+			withinOr(*a.AsymmetryDeg, core.JointSD*math.Sqrt2, "within what two readings may differ by", "more than the readings' own error"))
 	}
-	return []string{kit.Sentence(strings.Join(what, ", ")) + ".", fmt.Sprintf("A reading from one camera is good to about ± %.1f° for the joint, so it is %s.", core.JointSD, strings.Join(sure, " and ")), third}
+	return []string{kit.Sentence(strings.Join(what, ", ")) + ".",
+		fmt.Sprintf("A reading from one camera is good to about ± %.1f° for the joint, so it is %s.", core.JointSD, strings.Join(sure, " and ")),
+		third}
 }
 
 func withinOr(v, limit float64, within, over string) string {
@@ -227,7 +231,8 @@ func profileSays(a core.Answer) []string {
 			ahead = "over 10° is far ahead of the body: shorter, quicker steps would bring it back"
 		}
 		return []string{first + ".", fmt.Sprintf("The shank stands %.1f° ahead of the vertical at touchdown; %s.", *of.ShankDeg.Mean, ahead),
-			fmt.Sprintf("The foot stays on the ground for %.0f ms; late in a long run this looks different, and a second film after ten minutes is worth having.", *of.ContactMS.Mean)}
+			fmt.Sprintf("The foot stays on the ground for %.0f ms; late in a long run this looks different, and a second film after ten minutes "+
+				"is worth having.", *of.ContactMS.Mean)}
 	}
 	return nil
 }
@@ -245,5 +250,6 @@ func frontSays(a core.Answer) []string {
 	if inward {
 		second = "Over 10° counts as a sign that the leg follows the foot inward."
 	}
-	return []string{kit.Sentence(strings.Join(what, " and ")) + " in the middle of the contact.", second, "Strong hips move this more than a shoe does."}
+	return []string{kit.Sentence(strings.Join(what, " and ")) + " in the middle of the contact.", second,
+		"Strong hips move this more than a shoe does."}
 }

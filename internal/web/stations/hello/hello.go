@@ -42,11 +42,13 @@ type body struct {
 // Station is Hello.
 func Station() bench.Station {
 	return bench.Station{Path: "hello", Name: "Hello", Lead: "Cautions first, then what they run. Every question can be skipped.",
-		Template: bench.Parse(files, "*.html"), Extra: extra, Fields: slices.Concat(people.RunnerFields, record.ConsentFields, visit.DislikeFields), Body: bodyOf}
+		Template: bench.Parse(files, "*.html"), Extra: extra, Fields: slices.Concat(people.RunnerFields, record.ConsentFields,
+			visit.DislikeFields), Body: bodyOf}
 }
 
 func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
-	b := body{Asked: fit.CautionsAsked(), Treated: record.Treated.Of(fit.Visit), Jump: record.Jump.Of(fit.Visit) && fit.HasHealth(), Consents: kit.ConsentLines(fit.Runner.Consents, bn.App.Now())}
+	b := body{Asked: fit.CautionsAsked(), Treated: record.Treated.Of(fit.Visit), Jump: record.Jump.Of(fit.Visit) && fit.HasHealth(),
+		Consents: kit.ConsentLines(fit.Runner.Consents, bn.App.Now())}
 	for _, f := range fit.Cautions() {
 		switch {
 		case slices.Contains(support.ReferFlags, f):
@@ -97,7 +99,8 @@ func extra(b *bench.Bench) []kit.Route {
 func correct(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
 	form, v, err := kit.Decode(c, people.RunnerFields)
 	if err == nil {
-		err = b.App.People.ChangeRunner(c.Ctx(), c.Who, record.Runner{ID: fit.Runner.ID, Name: v["name"].Text, Contact: v["contact"].Text, Chart: term.Chart(v["chart"].Text)})
+		err = b.App.People.ChangeRunner(c.Ctx(), c.Who, record.Runner{ID: fit.Runner.ID, Name: v["name"].Text, Contact: v["contact"].Text,
+			Chart: term.Chart(v["chart"].Text)})
 	}
 	return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "hello"))
 }

@@ -75,10 +75,12 @@ type body struct {
 
 // Station is Old pair.
 func Station() bench.Station {
-	return bench.Station{Path: "old-pair", Name: "Old pair", Lead: "What they came in: how its soles are worn, which support it was, and whether it felt right.",
+	return bench.Station{Path: "old-pair", Name: "Old pair",
+		Lead:     "What they came in: how its soles are worn, which support it was, and whether it felt right.",
 		Template: bench.Parse(files, "*.html"), Extra: extra,
 		Body: func(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
-			b := body{Level: string(record.PresentLevel.Of(fit.Visit)), FeltRight: record.FeltRight.Of(fit.Visit), BelievedUS: record.BelievedSize.Of(fit.Visit), Drop: record.PresentDrop.Ptr(fit.Visit)}
+			b := body{Level: string(record.PresentLevel.Of(fit.Visit)), FeltRight: record.FeltRight.Of(fit.Visit),
+				BelievedUS: record.BelievedSize.Of(fit.Visit), Drop: record.PresentDrop.Ptr(fit.Visit)}
 			b.Guess, b.Chance, _ = fit.OldPair().Guess()
 			for _, s := range term.Sides {
 				if size, err := fit.SizeOf(s); err == nil && size != nil {
@@ -124,7 +126,8 @@ func sideOf(fit *record.Conclusions, s term.Side) side {
 		x.Zones = append(x.Zones, zone{name, input, "err-" + kit.ControlID(input), sole[i], (sole[i] + 1) % (support.MostGone + 1)})
 	}
 	w := sole.Patterns()
-	for _, p := range []pattern{{"outer_heel", w.OuterHeel}, {"inner", w.Inner}, {"outer_edge", w.OuterEdge}, {"heel", w.Heel}, {"centre", w.Centre}, {"even", w.Even}} {
+	for _, p := range []pattern{{"outer_heel", w.OuterHeel}, {"inner", w.Inner}, {"outer_edge", w.OuterEdge}, {"heel", w.Heel},
+		{"centre", w.Centre}, {"even", w.Even}} {
 		if p.Strength >= shown && x.Worn {
 			x.Patterns = append(x.Patterns, p)
 		}
@@ -194,7 +197,8 @@ func extra(b *bench.Bench) []kit.Route {
 			return do(b, c, fit)
 		}}
 	}
-	return []kit.Route{route(http.MethodPost, "own", cameIn), route(http.MethodPost, "photo", upload), route(http.MethodGet, "photos/:photo", photo), route(http.MethodPost, "photos/:photo/delete", remove)}
+	return []kit.Route{route(http.MethodPost, "own", cameIn), route(http.MethodPost, "photo", upload),
+		route(http.MethodGet, "photos/:photo", photo), route(http.MethodPost, "photos/:photo/delete", remove)}
 }
 
 // cameIn says which of their own pairs the runner came in.

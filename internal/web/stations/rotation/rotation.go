@@ -216,8 +216,9 @@ const extraMoney = 5000
 
 // planOf finds the best set for the board, and beside it what the address asks to look at.
 func planOf(c *kit.Req, fit *record.Conclusions, offer func(*shoe.Model)) (*plan, error) {
-	p := &plan{What: record.What{Without: c.QueryArray("without"), Double: c.QueryArray("double")}, MoreText: kit.Money(extraMoney, fit.Shop.Currency),
-		Limited: record.PlanMoney.Ptr(fit.Visit) != nil, Until: fit.Until().Format(wear.DateLayout)}
+	p := &plan{What: record.What{Without: c.QueryArray("without"), Double: c.QueryArray("double")},
+		MoreText: kit.Money(extraMoney, fit.Shop.Currency),
+		Limited:  record.PlanMoney.Ptr(fit.Visit) != nil, Until: fit.Until().Format(wear.DateLayout)}
 	if c.Query("more") == "yes" {
 		p.What.More = extraMoney
 	}
@@ -280,7 +281,8 @@ func boardRows(fit *record.Conclusions, a rotation.Answer, parts []rotation.Week
 				continue
 			}
 			begin, end := x.Times()
-			r.Runs = append(r.Runs, draw.WeekRun{Begin: begin, End: end, Label: support.Words(string(x.Kind)) + " " + fit.Units.Distance(x.KM), Row: strings.TrimPrefix(x.ID, "row "), Run: cmp.Or(x.Run, x.ID)})
+			r.Runs = append(r.Runs, draw.WeekRun{Begin: begin, End: end, Label: support.Words(string(x.Kind)) + " " + fit.Units.Distance(x.KM),
+				Row: strings.TrimPrefix(x.ID, "row "), Run: cmp.Or(x.Run, x.ID)})
 		}
 		if len(r.Runs) > 0 {
 			rows = append(rows, r)
@@ -361,13 +363,17 @@ func change(b *bench.Bench, fields []form.Field, also []string, do func(sent) (v
 
 // layOut puts the week that was told on the board.
 func layOut(b *bench.Bench) kit.Handler {
-	return change(b, nil, []string{"week"}, func(s sent) (visit.Saved, error) { return b.App.Visits.LayOut(s.Ctx(), s.Who, s.fit.ID, s.week()) })
+	return change(b, nil, []string{"week"}, func(s sent) (visit.Saved, error) {
+		return b.App.Visits.LayOut(s.Ctx(), s.Who, s.fit.ID,
+			s.week())
+	})
 }
 
 // layTemplate puts a plain week on the board.
 func layTemplate(b *bench.Bench) kit.Handler {
 	return change(b, visit.TemplateFields, []string{"week"}, func(s sent) (visit.Saved, error) {
-		return b.App.Visits.LayTemplate(s.Ctx(), s.Who, s.fit.ID, s.week(), rotation.Goal(s.v["template_goal"].Text), s.v["template_km"].Number, s.v["template_days"].Ptr())
+		return b.App.Visits.LayTemplate(s.Ctx(), s.Who, s.fit.ID, s.week(), rotation.Goal(s.v["template_goal"].Text), s.v["template_km"].Number,
+			s.v["template_days"].Ptr())
 	})
 }
 
@@ -402,6 +408,7 @@ func resize(b *bench.Bench) kit.Handler {
 func suit(b *bench.Bench) kit.Handler {
 	return change(b, visit.SuitFields, []string{"undo"}, func(s sent) (visit.Saved, error) {
 		return b.App.Visits.SetSuit(s.Ctx(), s.Who, s.fit.ID, visit.Suit{Model: s.v["suit_model"].Text, Kind: term.Kind(s.v["suit_kind"].Text),
-			Ground: term.Ground(s.v["suit_ground"].Text), Value: s.v["suit_value"].Ptr(), Why: s.v["suit_why"].Text, Undo: s.form.Get("undo") == "yes"})
+			Ground: term.Ground(s.v["suit_ground"].Text), Value: s.v["suit_value"].Ptr(), Why: s.v["suit_why"].Text,
+			Undo: s.form.Get("undo") == "yes"})
 	})
 }

@@ -115,7 +115,8 @@ const (
 
 // Station is Shoes.
 func Station() bench.Station {
-	return bench.Station{Path: "shoes", Name: "Shoes", Lead: "Ruled out and ranked, with the reasons; each in its size, with the room before both feet.",
+	return bench.Station{Path: "shoes", Name: "Shoes",
+		Lead:     "Ruled out and ranked, with the reasons; each in its size, with the room before both feet.",
 		Template: bench.Parse(files, "*.html"), Fields: slices.Concat(visit.LetInFields, wardrobe.ChooseFields[1:]), Body: bodyOf, Extra: extra}
 }
 
@@ -168,7 +169,7 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 			o.Split = &split{foot.Compare(fit.Feet(), fit.House()).Fitted, shorter, size, 2 * o.M.Price()}
 		}
 		o.Said, o.Hints = dislikedNear(o.M, dislikes), o.M.GroundHints(conditions)
-		o.PerKM = strconv.FormatFloat(r.CostPerKM/100, 'f', 3, 64) + " " + fit.Shop.Currency
+		o.PerKM = strconv.FormatFloat(r.CostPerKM/100, 'f', 3, 64) + " " + fit.Shop.Currency + " an expected km"
 		if l, told := liked[catalogue.RowID(r.Model)]; told {
 			o.Liked = &l
 		}
@@ -213,9 +214,10 @@ func (b *body) picture(c *kit.Req, fit *record.Conclusions, catalogue *record.Ca
 		if i >= mostDrawn && !tried[r.Model] {
 			continue
 		}
-		list = append(list, draw.Candidate{M: catalogue.ByCode(r.Model), TryOn: tried[r.Model], URL: bench.URL(fit.ID, "shoes") + "?all=yes#model-" + r.Model})
+		list = append(list, draw.Candidate{M: catalogue.ByCode(r.Model), TryOn: tried[r.Model], URL: bench.URL(fit.ID, "shoes") +
+			"?all=yes#model-" + r.Model})
 	}
-	b.Spread = draw.Spread(list, x, y)
+	b.Spread = draw.Spread(list, x.In(fit.Units), y.In(fit.Units))
 	return nil
 }
 
@@ -248,6 +250,9 @@ func (b *body) compare(c *kit.Req, catalogue *record.Catalogue) error {
 	}
 	number := func(name, unit string, of func(*shoe.Model) float64) {
 		add(name, func(m *shoe.Model) string {
+			if unit == "mm" {
+				return c.Who.Units.Length(of(m))
+			}
 			return strings.TrimSpace(strconv.FormatFloat(units.Round(of(m), 1), 'f', -1, 64) + " " + unit)
 		})
 	}
@@ -331,7 +336,8 @@ func shorterSizes(fit *record.Conclusions, sup support.Answer) (term.Side, map[s
 func extra(b *bench.Bench) []kit.Route {
 	return []kit.Route{
 		{Method: http.MethodPost, Path: "/fits/:fit/choose", Roles: kit.Everyone, Handle: func(c *kit.Req) error { return choose(b, c) }},
-		{Method: http.MethodPost, Path: "/fits/:fit/let-in", Roles: []app.Role{app.Owner, app.Fitter}, Handle: func(c *kit.Req) error { return letIn(b, c) }},
+		{Method: http.MethodPost, Path: "/fits/:fit/let-in", Roles: []app.Role{app.Owner, app.Fitter},
+			Handle: func(c *kit.Req) error { return letIn(b, c) }},
 		{Method: http.MethodPost, Path: "/fits/:fit/take-back", Roles: kit.Everyone, Handle: func(c *kit.Req) error { return takeBack(b, c) }},
 	}
 }

@@ -58,7 +58,8 @@ var pages = sync.OnceValue(func() *template.Template { return bench.Parse(files,
 
 // Station is Support.
 func Station() bench.Station {
-	return bench.Station{Path: "support", Name: "Support", Lead: "What is known, weighed by four schools. Where they part, the shop chooses who leads.",
+	return bench.Station{Path: "support", Name: "Support",
+		Lead:     "What is known, weighed by four schools. Where they part, the shop chooses who leads.",
 		Template: pages(), Fields: visit.LevelFields, Body: bodyOf, Extra: extra}
 }
 

@@ -78,7 +78,8 @@ type made struct{ Left, Right, Better string }
 
 // Station is Try-on.
 func Station() bench.Station {
-	return bench.Station{Path: "try-on", Name: "Try-on", Lead: "A set that differs, in an order that favours none. Laced by the fitter; standing, walking, running.",
+	return bench.Station{Path: "try-on", Name: "Try-on",
+		Lead:     "A set that differs, in an order that favours none. Laced by the fitter; standing, walking, running.",
 		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
 }
 
