@@ -115,7 +115,7 @@ test("the camera on the bench films a shoe, and tells what it changes", async ({
     await expect(page.getByRole("status").filter({ hasText: /films|followed/ })).toBeVisible();
     await expect(page.getByRole("group", { name: "Contacts along the film" })).toBeVisible({ timeout: 120_000 });
   }
-  await expect(page.getByText(/in old pair: .*against the runner’s own gait/).first()).toBeVisible();
+  await expect(page.getByText(/in old pair: .*against the runner’s own gait/s).first()).toBeVisible();
   await page.getByRole("link", { name: /^Run from behind, barefoot, / }).click();
   await expect(page.locator("svg.film")).toHaveCount(2);
   await expect(page.locator("svg.curves .curve.second")).toHaveCount(2);

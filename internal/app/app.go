@@ -50,7 +50,14 @@ type Actor struct {
 	Theme    string
 	Zone     *time.Location // of the shop; nil is the machine's
 	ByLink   bool           // a runner on their own page; UserID is who gave them its address
+	Link     uint64         // that address
 	Form     Form           // that asks for what is done; none where no form does
+
+	Session     uint64 // the session that they are signed in by, 0 without one
+	SecondDue   bool   // their second factor is still to come
+	Second      bool   // they have a second factor
+	SecondAsked bool   // the shop's owner requires one
+	Asked       bool   // their password was told in this session a moment ago
 }
 
 // Hand is how what a person types comes in.

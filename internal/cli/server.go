@@ -1,11 +1,9 @@
 package cli
 
 import (
-	"bufio"
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"log/slog"
 	"net"
 	"net/http"
@@ -19,8 +17,6 @@ import (
 	"github.com/go-sql-driver/mysql"
 	"github.com/spf13/cobra"
 
-	"trevik/internal/app"
-	"trevik/internal/app/suite"
 	"trevik/internal/demo"
 	"trevik/internal/store"
 	"trevik/internal/store/privatedb"
@@ -62,47 +58,6 @@ func (t *tool) migrateCmd() *cobra.Command {
 	return c
 }
 
-func (t *tool) userCmd() *cobra.Command {
-	parent := &cobra.Command{Use: "user", Short: "The people of a shop"}
-	c := &cobra.Command{Use: "add", Short: "Add a person to a shop; the password is read from standard input", Args: cobra.NoArgs,
-		Example: "  trevik user add --shop 'The Fitting Loft' --name 'Teal Marsh' --login teal --role fitter < password.txt"}
-	dsn := dsnFlag(c)
-	shop := c.Flags().String("shop", "", "the shop's name; it is made when it is new")
-	currency := c.Flags().String("currency", "EUR", "the currency of a new shop")
-	name := c.Flags().String("name", "", "the person's name")
-	login := c.Flags().String("login", "", "what they sign in with")
-	role := c.Flags().String("role", "fitter", "owner, fitter or trainee")
-	for _, f := range []string{"shop", "name", "login"} {
-		_ = c.MarkFlagRequired(f) // the flags are there
-	}
-	c.RunE = func(c *cobra.Command, _ []string) error {
-		s, err := open(*dsn)
-		if err != nil {
-			return err
-		}
-		defer s.Close()
-		line, err := bufio.NewReader(io.LimitReader(t.in, 1000)).ReadString('\n')
-		if err != nil && err != io.EOF {
-			return err
-		}
-		a := suite.New(s, time.Now, slog.New(slog.DiscardHandler))
-		id, err := a.People.ShopNamed(c.Context(), *shop)
-		if errors.Is(err, app.ErrNotFound) {
-			id, err = a.People.AddShop(c.Context(), *shop, *currency)
-		}
-		if err != nil {
-			return err
-		}
-		who, err := a.People.AddUser(c.Context(), id, *name, *login, strings.TrimRight(line, "\r\n"), app.Role(*role))
-		if err == nil {
-			fmt.Fprintf(t.out, "%s is now %s of %s\n", who.Name, who.Role, who.Shop)
-		}
-		return err
-	}
-	parent.AddCommand(c)
-	return parent
-}
-
 func (t *tool) serveCmd() *cobra.Command {
 	c := &cobra.Command{Use: "serve", Short: "Serve Trevik from a database", Args: cobra.NoArgs,
 		Long: "Serve Trevik from a migrated database. It starts and recovers while the database is away.\nBehind a proxy that ends TLS, leave " +
@@ -110,6 +65,8 @@ func (t *tool) serveCmd() *cobra.Command {
 	dsn := dsnFlag(c)
 	addr := c.Flags().String("addr", "127.0.0.1:8480", "where to listen")
 	plain := c.Flags().Bool("plain-http", false, "let the session's cookie travel without TLS")
+	proxies := c.Flags().StringSlice("trusted-proxies", splitList(os.Getenv("TREVIK_TRUSTED_PROXIES")),
+		"addresses or networks whose X-Forwarded-For counts; none without it")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		s, err := open(*dsn)
 		if err != nil {
@@ -120,26 +77,34 @@ func (t *tool) serveCmd() *cobra.Command {
 		if err != nil {
 			return usageError{fmt.Errorf("addr: %w", err)}
 		}
+		if err := web.CheckProxies(*proxies); err != nil {
+			return usageError{fmt.Errorf("trusted-proxies: %w", err)}
+		}
 		fmt.Fprintf(t.out, "Trevik is at http://%s\n", l.Addr())
-		return t.serve(c.Context(), s, l, !*plain, slog.New(slog.NewJSONHandler(t.err, nil)))
+		return t.serve(c.Context(), l, web.Config{Store: s, Log: slog.New(slog.NewJSONHandler(t.err, nil)), Secure: !*plain, Proxies: *proxies})
 	}
 	return c
+}
+
+func splitList(s string) []string {
+	return strings.FieldsFunc(s, func(r rune) bool { return r == ',' || r == ' ' })
 }
 
 // shutdownTime is how long requests under way may still take at the end.
 const shutdownTime = 20 * time.Second
 
 // serve answers until it is told to stop, and then lets requests finish.
-func (t *tool) serve(ctx context.Context, s *store.Store, l net.Listener, secure bool, log *slog.Logger) error {
+func (t *tool) serve(ctx context.Context, l net.Listener, cfg web.Config) error {
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	// The driver's own log repeats what every failed request tells.
 	_ = mysql.SetLogger(mysql.Logger(&mysql.NopLogger{}))
-	w := web.New(web.Config{Store: s, Clock: time.Now, Log: log, Secure: secure})
+	cfg.Clock = time.Now
+	w := web.New(cfg)
 	defer w.Close()
 	server := &http.Server{Handler: w.Handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second,
 		WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute,
-		MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
+		MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(cfg.Log.Handler(), slog.LevelWarn)}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()
 	select {
@@ -218,7 +183,7 @@ func (t *tool) demoCmd() *cobra.Command {
 			fmt.Fprintf(t.out, "  %-8s %s, %s\n", p.Login, p.Name, p.Role)
 		}
 		fmt.Fprintln(t.out, "\nStop it with Ctrl-C; what you enter is kept. --fresh begins anew.")
-		return t.serve(ctx, s, l, false, slog.New(slog.NewJSONHandler(log, nil)))
+		return t.serve(ctx, l, web.Config{Store: s, Log: slog.New(slog.NewJSONHandler(log, nil))})
 	}
 	return c
 }

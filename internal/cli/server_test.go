@@ -38,7 +38,7 @@ func (o *output) String() string {
 func TestForReal(t *testing.T) {
 	dsn := storetest.DSN(t)
 	for range 2 { // a second time changes nothing
-		if code, out, errOut := call("", "migrate", "--dsn", dsn); code != Answered || !strings.Contains(out, "version 11") {
+		if code, out, errOut := call("", "migrate", "--dsn", dsn); code != Answered || !strings.Contains(out, "version 12") {
 			t.Fatalf("migrate: %d %q %q", code, out, errOut)
 		}
 	}

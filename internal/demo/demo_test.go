@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"trevik/internal/app"
+	"trevik/internal/app/people"
 	"trevik/internal/app/suite"
 	"trevik/internal/core/fault"
 	"trevik/internal/store/storetest"
@@ -37,7 +38,8 @@ func TestFillsOnAnyDay(t *testing.T) {
 			t.Fatalf("%s: %v", now, err)
 		}
 		a := suite.New(s, func() time.Time { return now }, slog.New(slog.DiscardHandler))
-		who, err := a.People.SignIn(ctx, Staff[0].Login, Password, "127.0.0.1")
+		in, err := a.People.SignIn(ctx, Staff[0].Login, Password, people.From{Address: "127.0.0.1"})
+		who := in.Actor
 		if err != nil || who.Role != app.Owner {
 			t.Fatal(who, err)
 		}

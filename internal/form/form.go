@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
 	"unicode/utf8"
 
 	"trevik/internal/core/fault"
@@ -222,6 +223,16 @@ func (f Field) canonical(n float64, u units.System) float64 {
 		return units.Round(n*100, 0)
 	}
 	return units.Round(n, 3)
+}
+
+// Line is Length of a text of one line: no line ends, and no letters that command a printer or a
+// screen.
+func Line(l *fault.List, at, s string, lo, hi int) {
+	if strings.ContainsFunc(s, func(r rune) bool { return unicode.IsControl(r) || r == '\u2028' || r == '\u2029' }) {
+		l.Add(at, "holds a line end, or another letter that is none; write it on one line")
+		return
+	}
+	Length(l, at, s, lo, hi)
 }
 
 // Length notes a fault where a text is too short, too long, or no text.

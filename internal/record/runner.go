@@ -227,8 +227,8 @@ var AsideReasons = []string{WornOut, "broken", "hurts", "does_not_fit", "given_a
 func (r *Runner) Check() error {
 	var l fault.List
 	r.Name, r.Contact = strings.TrimSpace(r.Name), strings.TrimSpace(r.Contact)
-	form.Length(&l, "name", r.Name, 1, 120)
-	form.Length(&l, "contact", r.Contact, 0, 200)
+	form.Line(&l, "name", r.Name, 1, 120)
+	form.Line(&l, "contact", r.Contact, 0, 200)
 	fault.OneOf(&l, "chart", r.Chart, term.Charts)
 	return l.Err()
 }

@@ -76,6 +76,9 @@ func SettingList() []Setting {
 				"shop or the runner does."},
 		{Name: TimeZone, Label: "Time zone of the shop", Shipped: MachineZone,
 			Reason: "Days, weeks and due dates follow the shop's own clock; it ships with the machine's."},
+		{Name: SecondFactor, Label: "A second factor at signing in", Choices: []string{"optional", SecondRequired}, Shipped: "optional",
+			Reason: "A code from a phone beside the password keeps out whoever learned the password. Required: everybody sets one up before " +
+				"they go on."},
 		{Name: "film_days", Label: "Days that a film may stay", Choices: []string{"7", "30", "90", UntilDeleted}, Shipped: "30",
 			Reason: "A film shows a person: the numbers stay, the frames go when a pair's comfort has been checked."},
 	}
@@ -219,6 +222,13 @@ func (s Setting) set(v *house.Values) {
 const (
 	TimeZone    = "time_zone"
 	MachineZone = "machine"
+)
+
+// SecondFactor is the setting of whether everybody has one, and SecondRequired its answer that they
+// do.
+const (
+	SecondFactor   = "second_factor"
+	SecondRequired = "required"
 )
 
 // ZoneOf is a time zone by its name in the IANA's list.

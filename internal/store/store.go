@@ -152,7 +152,9 @@ func IsAway(err error) bool {
 	var my *mysql.MySQLError
 	if errors.As(err, &my) {
 		switch my.Number {
-		case 1040, 1045, 1049, 1053, 1205, 1927: // full, refused, shutting down, waiting
+		case 1040, 1045, 1049, 1053, 1205, 1927, // full, refused, shutting down, waiting
+			1047,             // a node of a cluster without its quorum
+			1290, 1792, 1836: // it may only be read
 			return true
 		}
 		return false
@@ -160,6 +162,18 @@ func IsAway(err error) bool {
 	var network net.Error
 	return errors.As(err, &network) || errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, io.EOF) ||
 		errors.Is(err, io.ErrUnexpectedEOF)
+}
+
+// Writable says whether the database answers and takes what is written: with a change of nothing, in a
+// transaction that is taken back.
+func (s *Store) Writable(ctx context.Context) error {
+	tx, err := s.DB.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	_, err = tx.ExecContext(ctx, "UPDATE shops SET name = name WHERE id = 0")
+	return err
 }
 
 // NullTime is a time, none for the zero one.

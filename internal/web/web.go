@@ -51,6 +51,9 @@ type Config struct {
 	Log   *slog.Logger
 	// Secure marks the cookie for HTTPS alone.
 	Secure bool
+	// Proxies are the addresses (or networks, as CIDR) whose word counts for where a request comes
+	// from; nil believes nobody's.
+	Proxies []string
 }
 
 // Server is the application as an HTTP handler.
@@ -80,27 +83,31 @@ func New(cfg Config) *Server {
 	if cfg.Secure {
 		sessions.Cookie.Name = "__Host-trevik"
 	}
-	env := &kit.Env{App: suite.New(cfg.Store, cfg.Clock, cfg.Log), Sessions: sessions, Log: cfg.Log, Assets: assetsVersion()}
+	env := &kit.Env{App: suite.New(cfg.Store, cfg.Clock, cfg.Log), Sessions: sessions, Log: cfg.Log, Assets: assetsVersion(),
+		Secure: cfg.Secure}
 	b := bench.New(env, []bench.Station{
 		hello.Station(), oldpair.Station(), feet.Station(), footprint.Station(), gait.Station(), support.Station(),
 		shoes.Station(), tryon.Station(), rotation.Station(), distance.Station(), card.Station(),
 	})
 	env.App.Jobs.Start()
 	s := &Server{Env: env, Routes: slices.Concat(desk.New(env).Routes(), b.Routes(), own.Routes(env)), stop: env.App.Jobs.Close}
-	s.Handler = s.handler()
+	s.Handler = s.handler(cfg.Proxies)
 	return s
 }
 
-func (s *Server) handler() http.Handler {
+// CheckProxies says what of a list of trusted proxies is no address and no network.
+func CheckProxies(list []string) error { return gin.New().SetTrustedProxies(list) }
+
+func (s *Server) handler(proxies []string) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
-	if err := r.SetTrustedProxies(nil); err != nil {
-		panic(err) // it cannot: no proxy is named
+	if err := r.SetTrustedProxies(proxies); err != nil {
+		panic(err) // CheckProxies comes first
 	}
 	r.Use(s.logged, s.recovered, headers)
-	r.GET("/assets/:version/*file", assets())
-	r.HEAD("/assets/:version/*file", assets())
+	r.GET("/assets/:version/*file", s.assets())
+	r.HEAD("/assets/:version/*file", s.assets())
 	r.NoRoute(func(c *gin.Context) { s.Env.Fail(kit.NewReq(c, kit.Route{}), app.ErrNotFound) })
 	r.NoMethod(func(c *gin.Context) {
 		s.Env.FailWith(kit.NewReq(c, kit.Route{}), http.StatusMethodNotAllowed, "Not like that",
@@ -112,7 +119,11 @@ func (s *Server) handler() http.Handler {
 		shown[route.Path] = shown[route.Path] || route.Method == http.MethodGet
 	}
 	for _, route := range s.Routes {
-		r.Handle(route.Method, route.Path, func(c *gin.Context) { s.answer(c, route, origin) })
+		answer := func(c *gin.Context) { s.answer(c, route, origin) }
+		r.Handle(route.Method, route.Path, answer)
+		if route.Method == http.MethodGet {
+			r.HEAD(route.Path, answer) // what would be written is let go of by net/http
+		}
 		if route.Method == http.MethodPost && !shown[route.Path] && route.Back != "" {
 			shown[route.Path] = true
 			// What a form left in the address bar shows the form's page when it is loaded again.
@@ -170,6 +181,10 @@ func (s *Server) answer(c *gin.Context, route kit.Route, origin *http.CrossOrigi
 		s.signIn(r)
 		return
 	}
+	if to := before(r); err == nil && to != "" {
+		s.first(r, to)
+		return
+	}
 	if err == nil && route.Roles != nil && !slices.Contains(route.Roles, r.Who.Role) {
 		err = app.ErrNotAllowed
 	}
@@ -189,16 +204,41 @@ func (s *Server) who(r *kit.Req) error {
 	if r.Route.Path == "/health" {
 		return nil
 	}
-	id := s.Env.Sessions.GetInt64(r.Ctx(), desk.UserKey)
-	if id == 0 {
+	secret := s.Env.Sessions.GetString(r.Ctx(), desk.SessionKey)
+	if secret == "" {
 		return nil
 	}
-	who, err := s.Env.App.People.Actor(r.Ctx(), uint64(id))
-	if errors.Is(err, app.ErrNotFound) { // the person was disabled since
+	who, err := s.Env.App.People.Session(r.Ctx(), secret)
+	if errors.Is(err, app.ErrNotFound) { // it was ended, or the person was disabled since
 		return nil
 	}
 	r.Who, r.Signed = who, err == nil
 	return err
+}
+
+// before is the page that comes before all others: where the second factor is told, or given
+// oneself where the shop's owner requires one. Empty: nothing does.
+func before(r *kit.Req) string {
+	at := r.Route.Path
+	switch {
+	case !r.Signed || r.Route.Roles == nil:
+		return ""
+	case r.Who.SecondDue && at != desk.Second:
+		return desk.Second
+	case r.Who.SecondAsked && !r.Who.Second && !strings.HasPrefix(at, desk.Account):
+		return desk.Account
+	}
+	return ""
+}
+
+// first sends somebody to a page that comes before the one that was asked for.
+func (s *Server) first(r *kit.Req, to string) {
+	if kit.IsHTMX(r) {
+		r.Header("HX-Redirect", to)
+		r.Writer.WriteHeader(http.StatusForbidden)
+		return
+	}
+	_ = kit.Go(r, to) // it cannot fail
 }
 
 // signIn sends somebody to the page where they sign in, to come back after it.
@@ -286,7 +326,8 @@ func assetsVersion() string {
 	return hex.EncodeToString(h.Sum(nil))[:12]
 }
 
-func assets() gin.HandlerFunc {
+// assets are immutable at the address of their version; at any other they are not kept.
+func (s *Server) assets() gin.HandlerFunc {
 	root, err := fs.Sub(static, "static")
 	if err != nil {
 		panic(err)
@@ -298,7 +339,9 @@ func assets() gin.HandlerFunc {
 			c.String(http.StatusNotFound, "no such asset")
 			return
 		}
-		c.Header("Cache-Control", "public, max-age=31536000, immutable")
+		if c.Param("version") == s.Env.Assets {
+			c.Header("Cache-Control", "public, max-age=31536000, immutable")
+		}
 		c.FileFromFS(name, files)
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base64"
+	"fmt"
 	"slices"
 	"time"
 
@@ -36,7 +37,12 @@ type Link struct {
 	UsedAt    time.Time
 	MadeAt    time.Time
 	Maker     string
+	MakerGone bool   // who gave it was barred since
+	Through   uint64 // the address that it was made through, 0 for none
 }
+
+// mostLinks is how many addresses of a kind may be open for a runner, or for the shop.
+const mostLinks = 5
 
 // NewLink makes an address of a kind, for a runner where it is theirs, and gives its
 // secret. Those of the same kind go on; revoking ends them.
@@ -64,8 +70,22 @@ func (p *People) NewLink(ctx context.Context, who app.Actor, kind string, runner
 	made := ""
 	err := p.Do(ctx, who, func(q *db.Queries) error {
 		made = secret
+		if runnerID != 0 {
+			if err := p.LockRunner(ctx, q, who, runnerID); err != nil {
+				return err
+			}
+		}
+		open, err := q.OpenLinks(ctx, db.OpenLinksParams{ShopID: who.ShopID, RunnerID: app.NullID(runnerID), Kind: kind,
+			Now: app.NullTime(p.Now())})
+		if err != nil {
+			return err
+		}
+		if open >= mostLinks {
+			return fault.List{{Field: "link", Text: fmt.Sprintf("would be the %dth that is open; close one first", mostLinks+1)}}
+		}
 		return q.AddLink(ctx, db.AddLinkParams{ShopID: who.ShopID, Kind: kind, RunnerID: app.NullID(runnerID), Digest: digest[:],
-			ExpiresAt: app.NullTime(expires), Units: string(cmp.Or(who.Units, units.Metric)), MadeBy: who.UserID, MadeAt: p.Now()})
+			ExpiresAt: app.NullTime(expires), Units: string(cmp.Or(who.Units, units.Metric)),
+			Through: app.NullID(who.Link), MadeBy: who.UserID, MadeAt: p.Now()})
 	})
 	return made, err
 }
@@ -77,22 +97,40 @@ func (p *People) Links(ctx context.Context, who app.Actor, runnerID uint64) ([]L
 	for _, r := range rows {
 		if !r.ExpiresAt.Valid || r.ExpiresAt.Time.After(p.Now()) {
 			out = append(out, Link{r.ID, r.Kind, uint64(r.RunnerID.Int64), who.In(r.ExpiresAt.Time), who.In(r.UsedAt.Time), who.In(r.MadeAt),
-				r.Maker})
+				r.Maker, r.MakerGone, uint64(r.Through.Int64)})
 		}
 	}
 	return out, err
 }
 
-// RevokeLink ends an address at once.
+// RevokeLink ends an address at once, and those that were made through it.
 func (p *People) RevokeLink(ctx context.Context, who app.Actor, id uint64) error {
 	if who.Role == app.Trainee || who.ByLink {
 		return app.ErrNotAllowed
 	}
-	n, err := p.Store.RevokeLink(ctx, db.RevokeLinkParams{RevokedAt: app.NullTime(p.Now()), ID: id, ShopID: who.ShopID})
-	if err == nil && n == 0 {
-		return app.ErrNotFound
+	return p.Store.Tx(ctx, func(q *db.Queries) error {
+		at := app.NullTime(p.Now())
+		if err := app.Some(q.RevokeLink(ctx, db.RevokeLinkParams{RevokedAt: at, ID: id, ShopID: who.ShopID})); err != nil {
+			return err
+		}
+		return q.RevokeLinksThrough(ctx, db.RevokeLinksThroughParams{RevokedAt: at, Through: app.NullID(id), ShopID: who.ShopID})
+	})
+}
+
+// RevokeLinks ends every address that is open for a runner, or for the shop (0).
+func (p *People) RevokeLinks(ctx context.Context, who app.Actor, runnerID uint64) error {
+	if who.Role == app.Trainee || who.ByLink {
+		return app.ErrNotAllowed
 	}
-	return err
+	return app.Some(p.Store.RevokeLinksOf(ctx, db.RevokeLinksOfParams{RevokedAt: app.NullTime(p.Now()), ShopID: who.ShopID,
+		RunnerID: app.NullID(runnerID)}))
+}
+
+// RevokeLinksBy ends every address that a person of the owner's shop gave.
+func (p *People) RevokeLinksBy(ctx context.Context, who app.Actor, userID uint64) error {
+	return p.ofShop(ctx, who, userID, false, func(q *db.Queries) error {
+		return q.RevokeLinksBy(ctx, db.RevokeLinksByParams{RevokedAt: app.NullTime(p.Now()), MadeBy: userID, ShopID: who.ShopID})
+	})
 }
 
 // ByLink is who comes by an address of a kind: the shop's person who made it, with no role
@@ -112,7 +150,7 @@ func (p *People) ByLink(ctx context.Context, kind, secret string) (app.Actor, ui
 		return app.Actor{}, 0, err
 	}
 	who := app.Actor{UserID: l.MadeBy, ShopID: l.ShopID, Shop: l.Shop, Currency: l.Currency, Units: units.System(l.Units), Zone: zone,
-		ByLink: true}
+		ByLink: true, Link: l.ID}
 	return who, uint64(l.RunnerID.Int64), p.Store.TouchLink(ctx, db.TouchLinkParams{UsedAt: app.NullTime(p.Now()), ID: l.ID})
 }
 

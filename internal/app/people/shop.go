@@ -2,20 +2,14 @@ package people
 
 import (
 	"context"
-	"strings"
 	"time"
-	"unicode/utf8"
 
 	"trevik/internal/app"
 	"trevik/internal/app/load"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/units"
-	"trevik/internal/form"
 	"trevik/internal/record"
-	"trevik/internal/store"
 	"trevik/internal/store/db"
-
-	"github.com/alexedwards/argon2id"
 )
 
 // AddShop makes a shop.
@@ -28,35 +22,6 @@ func (p *People) AddShop(ctx context.Context, name, currency string) (uint64, er
 func (p *People) ShopNamed(ctx context.Context, name string) (uint64, error) {
 	s, err := p.Store.ShopByName(ctx, name)
 	return s.ID, app.Found(err)
-}
-
-// AddUser adds a person to a shop. It fails with a fault.List when the name, the
-// login, the password or the role is not allowed, or the login is taken.
-func (p *People) AddUser(ctx context.Context, shopID uint64, name, login, password string, role app.Role) (app.Actor, error) {
-	var l fault.List
-	name, login = strings.TrimSpace(name), normalLogin(login)
-	form.Length(&l, "name", name, 1, 120)
-	form.Length(&l, "login", login, 3, 120)
-	if n := utf8.RuneCountInString(password); n < LeastPassword || n > 200 {
-		l.Add("password", "is %d letters long; allowed is %d to 200", n, LeastPassword)
-	}
-	fault.OneOf(&l, "role", role, app.Roles)
-	if err := l.Err(); err != nil {
-		return app.Actor{}, err
-	}
-	hash, err := argon2id.CreateHash(password, hashParams)
-	if err != nil {
-		return app.Actor{}, err
-	}
-	id, err := p.Store.AddUser(ctx, db.AddUserParams{ShopID: shopID, Name: name, Login: login, PasswordHash: hash, Role: string(role),
-		CreatedAt: p.Now()})
-	if store.IsDuplicate(err) {
-		return app.Actor{}, fault.List{{Field: "login", Text: "is taken; choose another"}}
-	}
-	if err != nil {
-		return app.Actor{}, err
-	}
-	return p.Actor(ctx, uint64(id))
 }
 
 // SetUnits changes how a person reads lengths and distances.

@@ -12,7 +12,6 @@ import (
 	"time"
 
 	"trevik/internal/app"
-	"trevik/internal/app/people"
 	"trevik/internal/app/runlog"
 	"trevik/internal/app/suite"
 	"trevik/internal/app/visit"
@@ -476,38 +475,5 @@ func TestSettings(t *testing.T) {
 	}
 	if s, _, err := b.People.Settings(ctx, b.other); err != nil || s != record.Shipped() {
 		t.Errorf("another shop's settings changed: %+v %v", s, err)
-	}
-}
-
-func TestSignIn(t *testing.T) {
-	b := newBench(t)
-	ctx := context.Background()
-	who, err := b.People.SignIn(ctx, " LOFT-owner ", "a long password", "127.0.0.1")
-	if err != nil || who.Role != app.Owner {
-		t.Fatal(who, err)
-	}
-	for i := range people.TriesByLogin {
-		if _, err := b.People.SignIn(ctx, "loft-fitter", "wrong", "127.0.0.1"); err != people.ErrSignIn {
-			t.Fatalf("try %d: %v", i, err)
-		}
-	}
-	if _, err := b.People.SignIn(ctx, "loft-fitter", "a long password", "127.0.0.1"); err != people.ErrTooMany {
-		t.Errorf("after %d tries: %v", people.TriesByLogin, err)
-	}
-	if _, err := b.People.SignIn(ctx, "loft-owner", "a long password", "127.0.0.1"); err != nil {
-		t.Errorf("somebody else is kept out too: %v", err)
-	}
-	if _, err := b.People.SignIn(ctx, "nobody", "x", "10.0.0.1"); err != people.ErrSignIn {
-		t.Errorf("an unknown login: %v", err)
-	}
-	for field, bad := range map[string][3]string{"name": {"", "abcd", "a long password"}, "login": {"A", "ab", "a long password"},
-		"password": {"A", "abcd", "short"}} {
-		_, err := b.People.AddUser(ctx, b.owner.ShopID, bad[0], bad[1], bad[2], app.Fitter)
-		if l, ok := fault.As(err); !ok || l[0].Field != field {
-			t.Errorf("%v, want a fault at %s", err, field)
-		}
-	}
-	if _, err := b.People.AddUser(ctx, b.owner.ShopID, "A", "loft-owner", "a long password", app.Fitter); err == nil {
-		t.Error("a login is given twice")
 	}
 }

@@ -2,7 +2,6 @@
 package suite
 
 import (
-	"context"
 	"log/slog"
 	"time"
 
@@ -47,10 +46,7 @@ func New(s *store.Store, clock func() time.Time, log *slog.Logger) *Suite {
 	out.Wardrobe = &wardrobe.Wardrobe{Core: core, Visits: out.Visits}
 	out.Runs = runlog.New(core, out.Visits, queue)
 	out.Due = due.New(core, out.Shelf, queue)
-	out.Transfer = transfer.New(core, out.Shelf, out.Prints, queue)
+	out.Transfer = transfer.New(core, out.Shelf, out.Prints, out.People, queue)
 	out.Practice = practice.New(core, out.Visits, out.Transfer, queue)
 	return out
 }
-
-// Ping says whether the database answers.
-func (s *Suite) Ping(ctx context.Context) error { return s.Store.DB.PingContext(ctx) }

@@ -158,6 +158,7 @@ func (t *Transfer) Tidy(ctx context.Context) error {
 		func(ctx context.Context) error { return t.Store.DropOldUploads(ctx, t.Now().Add(-app.UploadKept)) },
 		func(ctx context.Context) error { return t.Store.ClearSubmissions(ctx, t.Now().Add(-forgetForms)) },
 		func(ctx context.Context) error { return t.Store.ClearSessions(ctx, t.Now()) },
+		t.People.Tidy,
 		func(ctx context.Context) error { return jobs.Tidy(ctx, t.Store.Queries) },
 	} {
 		if err := part(ctx); err != nil {

@@ -14,6 +14,7 @@ import (
 
 	"trevik/internal/app"
 	"trevik/internal/app/load"
+	"trevik/internal/app/people"
 	"trevik/internal/app/prints"
 	"trevik/internal/app/shelf"
 	"trevik/internal/core/fault"
@@ -29,12 +30,13 @@ type Transfer struct {
 	*app.Core
 	Shelf  *shelf.Shelf
 	Prints *prints.Prints
+	People *people.People
 	Jobs   *jobs.Queue
 }
 
 // New makes the concern; erasing and tidying are done by a queue.
-func New(c *app.Core, s *shelf.Shelf, p *prints.Prints, q *jobs.Queue) *Transfer {
-	t := &Transfer{c, s, p, q}
+func New(c *app.Core, s *shelf.Shelf, p *prints.Prints, w *people.People, q *jobs.Queue) *Transfer {
+	t := &Transfer{c, s, p, w, q}
 	q.Register(jobs.Kind{Name: eraseKind, Do: t.erase, Tries: 20})
 	q.Register(jobs.Kind{Name: tidyKind, Do: func(ctx context.Context, _ *jobs.Job, _ func(done, total int)) error { return t.Tidy(ctx) },
 		Every: tidyEvery})

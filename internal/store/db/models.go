@@ -10,6 +10,26 @@ import (
 	"time"
 )
 
+type Audit struct {
+	ID       uint64
+	ShopID   uint64
+	Number   uint64
+	MadeAt   time.Time
+	UserID   sql.NullInt64
+	Who      string
+	Did      string
+	What     string
+	RunnerID sql.NullInt64
+	Subject  string
+	Seal     []byte
+}
+
+type AuditHead struct {
+	ShopID uint64
+	Number uint64
+	Seal   []byte
+}
+
 type Buying struct {
 	ShopID  uint64
 	ModelID uint64
@@ -62,6 +82,13 @@ type Decision struct {
 	Reason string
 	Basis  json.RawMessage
 	MadeBy uint64
+	MadeAt time.Time
+}
+
+type Device struct {
+	ID     uint64
+	UserID uint64
+	Digest []byte
 	MadeAt time.Time
 }
 
@@ -150,6 +177,7 @@ type Link struct {
 	MadeBy    uint64
 	MadeAt    time.Time
 	Units     string
+	Through   sql.NullInt64
 }
 
 type Model struct {
@@ -321,6 +349,12 @@ type RecordingFrame struct {
 	Data        []byte
 }
 
+type RecoveryCode struct {
+	UserID uint64
+	Digest []byte
+	UsedAt sql.NullTime
+}
+
 type Rub struct {
 	ID       uint64
 	ShopID   uint64
@@ -447,11 +481,21 @@ type Shop struct {
 	CatalogueRevision int64
 }
 
-type SignInTry struct {
+type SignInCount struct {
+	Counted []byte
+	Since   time.Time
+	N       uint32
+}
+
+type SignedIn struct {
 	ID        uint64
-	LoginHash []byte
-	Address   string
-	TriedAt   time.Time
+	UserID    uint64
+	Digest    []byte
+	Agent     string
+	SecondDue bool
+	AskedAt   time.Time
+	MadeAt    time.Time
+	SeenAt    time.Time
 }
 
 type Submission struct {
@@ -505,6 +549,9 @@ type User struct {
 	Theme        string
 	CreatedAt    time.Time
 	DisabledAt   sql.NullTime
+	SecondSecret sql.NullString
+	SecondStep   int64
+	PasswordAt   sql.NullTime
 }
 
 type Verdict struct {

@@ -11,6 +11,35 @@ import (
 	"time"
 )
 
+const addDevice = `-- name: AddDevice :exec
+INSERT INTO devices (user_id, digest, made_at) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE made_at = VALUES(made_at)
+`
+
+type AddDeviceParams struct {
+	UserID uint64
+	Digest []byte
+	MadeAt time.Time
+}
+
+func (q *Queries) AddDevice(ctx context.Context, arg AddDeviceParams) error {
+	_, err := q.db.ExecContext(ctx, addDevice, arg.UserID, arg.Digest, arg.MadeAt)
+	return err
+}
+
+const addRecoveryCode = `-- name: AddRecoveryCode :exec
+INSERT INTO recovery_codes (user_id, digest) VALUES (?, ?)
+`
+
+type AddRecoveryCodeParams struct {
+	UserID uint64
+	Digest []byte
+}
+
+func (q *Queries) AddRecoveryCode(ctx context.Context, arg AddRecoveryCodeParams) error {
+	_, err := q.db.ExecContext(ctx, addRecoveryCode, arg.UserID, arg.Digest)
+	return err
+}
+
 const addRunner = `-- name: AddRunner :execlastid
 INSERT INTO runners (shop_id, name, contact, chart, practice_seed, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?)
 `
@@ -82,18 +111,30 @@ func (q *Queries) AddShop(ctx context.Context, arg AddShopParams) (int64, error)
 	return result.LastInsertId()
 }
 
-const addSignInTry = `-- name: AddSignInTry :exec
-INSERT INTO sign_in_tries (login_hash, address, tried_at) VALUES (?, ?, ?)
+const addSignedIn = `-- name: AddSignedIn :exec
+INSERT INTO signed_in (user_id, digest, agent, second_due, asked_at, made_at, seen_at) VALUES (?, ?, ?, ?, ?, ?, ?)
 `
 
-type AddSignInTryParams struct {
-	LoginHash []byte
-	Address   string
-	TriedAt   time.Time
+type AddSignedInParams struct {
+	UserID    uint64
+	Digest    []byte
+	Agent     string
+	SecondDue bool
+	AskedAt   time.Time
+	MadeAt    time.Time
+	SeenAt    time.Time
 }
 
-func (q *Queries) AddSignInTry(ctx context.Context, arg AddSignInTryParams) error {
-	_, err := q.db.ExecContext(ctx, addSignInTry, arg.LoginHash, arg.Address, arg.TriedAt)
+func (q *Queries) AddSignedIn(ctx context.Context, arg AddSignedInParams) error {
+	_, err := q.db.ExecContext(ctx, addSignedIn,
+		arg.UserID,
+		arg.Digest,
+		arg.Agent,
+		arg.SecondDue,
+		arg.AskedAt,
+		arg.MadeAt,
+		arg.SeenAt,
+	)
 	return err
 }
 
@@ -148,26 +189,26 @@ func (q *Queries) AddUser(ctx context.Context, arg AddUserParams) (int64, error)
 	return result.LastInsertId()
 }
 
+const askedSignedIn = `-- name: AskedSignedIn :exec
+UPDATE signed_in SET asked_at = ?, second_due = FALSE WHERE id = ?
+`
+
+type AskedSignedInParams struct {
+	AskedAt time.Time
+	ID      uint64
+}
+
+func (q *Queries) AskedSignedIn(ctx context.Context, arg AskedSignedInParams) error {
+	_, err := q.db.ExecContext(ctx, askedSignedIn, arg.AskedAt, arg.ID)
+	return err
+}
+
 const clearSessions = `-- name: ClearSessions :exec
 DELETE FROM sessions WHERE expiry < ?
 `
 
 func (q *Queries) ClearSessions(ctx context.Context, expiry time.Time) error {
 	_, err := q.db.ExecContext(ctx, clearSessions, expiry)
-	return err
-}
-
-const clearSignInTries = `-- name: ClearSignInTries :exec
-DELETE FROM sign_in_tries WHERE login_hash = ? OR tried_at < ?
-`
-
-type ClearSignInTriesParams struct {
-	LoginHash []byte
-	Before    time.Time
-}
-
-func (q *Queries) ClearSignInTries(ctx context.Context, arg ClearSignInTriesParams) error {
-	_, err := q.db.ExecContext(ctx, clearSignInTries, arg.LoginHash, arg.Before)
 	return err
 }
 
@@ -180,35 +221,40 @@ func (q *Queries) ClearSubmissions(ctx context.Context, madeAt time.Time) error 
 	return err
 }
 
-const countSignInTries = `-- name: CountSignInTries :one
-SELECT
-  CAST(COALESCE(SUM(login_hash = ?), 0) AS SIGNED) AS by_login,
-  CAST(COALESCE(SUM(address = ?), 0) AS SIGNED) AS by_address
-FROM sign_in_tries WHERE tried_at > ? AND (login_hash = ? OR address = ?)
+const countTry = `-- name: CountTry :execlastid
+INSERT INTO sign_in_counts (counted, since, n) VALUES (?, ?, LAST_INSERT_ID(1))
+ON DUPLICATE KEY UPDATE n = LAST_INSERT_ID(IF(since <= ?, 1, n + 1)), since = IF(since <= ?, ?,
+  since)
 `
 
-type CountSignInTriesParams struct {
-	LoginHash []byte
-	Address   string
-	Since     time.Time
+type CountTryParams struct {
+	Counted []byte
+	Now     time.Time
+	Begun   time.Time
 }
 
-type CountSignInTriesRow struct {
-	ByLogin   int64
-	ByAddress int64
-}
-
-func (q *Queries) CountSignInTries(ctx context.Context, arg CountSignInTriesParams) (CountSignInTriesRow, error) {
-	row := q.db.QueryRowContext(ctx, countSignInTries,
-		arg.LoginHash,
-		arg.Address,
-		arg.Since,
-		arg.LoginHash,
-		arg.Address,
+// Counts a try by its key within a window that begins with its first, and gives the count.
+func (q *Queries) CountTry(ctx context.Context, arg CountTryParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, countTry,
+		arg.Counted,
+		arg.Now,
+		arg.Begun,
+		arg.Begun,
+		arg.Now,
 	)
-	var i CountSignInTriesRow
-	err := row.Scan(&i.ByLogin, &i.ByAddress)
-	return i, err
+	if err != nil {
+		return 0, err
+	}
+	return result.LastInsertId()
+}
+
+const dropDevices = `-- name: DropDevices :exec
+DELETE FROM devices WHERE user_id = ?
+`
+
+func (q *Queries) DropDevices(ctx context.Context, userID uint64) error {
+	_, err := q.db.ExecContext(ctx, dropDevices, userID)
+	return err
 }
 
 const dropFrame = `-- name: DropFrame :exec
@@ -239,6 +285,33 @@ func (q *Queries) DropLinksOf(ctx context.Context, arg DropLinksOfParams) error 
 	return err
 }
 
+const dropRecoveryCodes = `-- name: DropRecoveryCodes :exec
+DELETE FROM recovery_codes WHERE user_id = ?
+`
+
+func (q *Queries) DropRecoveryCodes(ctx context.Context, userID uint64) error {
+	_, err := q.db.ExecContext(ctx, dropRecoveryCodes, userID)
+	return err
+}
+
+const dropSignedIn = `-- name: DropSignedIn :exec
+DELETE FROM signed_in WHERE made_at < ?
+`
+
+func (q *Queries) DropSignedIn(ctx context.Context, madeAt time.Time) error {
+	_, err := q.db.ExecContext(ctx, dropSignedIn, madeAt)
+	return err
+}
+
+const dropTries = `-- name: DropTries :exec
+DELETE FROM sign_in_counts WHERE since < ?
+`
+
+func (q *Queries) DropTries(ctx context.Context, since time.Time) error {
+	_, err := q.db.ExecContext(ctx, dropTries, since)
+	return err
+}
+
 const dropVerdict = `-- name: DropVerdict :exec
 DELETE FROM verdicts WHERE runner_id = ?
 `
@@ -246,6 +319,37 @@ DELETE FROM verdicts WHERE runner_id = ?
 func (q *Queries) DropVerdict(ctx context.Context, runnerID uint64) error {
 	_, err := q.db.ExecContext(ctx, dropVerdict, runnerID)
 	return err
+}
+
+const endOtherSignedIn = `-- name: EndOtherSignedIn :exec
+DELETE FROM signed_in WHERE user_id = ? AND id <> ?
+`
+
+type EndOtherSignedInParams struct {
+	UserID uint64
+	But    uint64
+}
+
+func (q *Queries) EndOtherSignedIn(ctx context.Context, arg EndOtherSignedInParams) error {
+	_, err := q.db.ExecContext(ctx, endOtherSignedIn, arg.UserID, arg.But)
+	return err
+}
+
+const endSignedIn = `-- name: EndSignedIn :execrows
+DELETE FROM signed_in WHERE id = ? AND user_id = ?
+`
+
+type EndSignedInParams struct {
+	ID     uint64
+	UserID uint64
+}
+
+func (q *Queries) EndSignedIn(ctx context.Context, arg EndSignedInParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, endSignedIn, arg.ID, arg.UserID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
 }
 
 const framesOfErased = `-- name: FramesOfErased :many
@@ -281,6 +385,49 @@ func (q *Queries) FramesOfErased(ctx context.Context, runnerID uint64) ([]Frames
 	return items, nil
 }
 
+const hasDevice = `-- name: HasDevice :one
+SELECT COUNT(*) FROM devices WHERE user_id = ? AND digest = ?
+`
+
+type HasDeviceParams struct {
+	UserID uint64
+	Digest []byte
+}
+
+func (q *Queries) HasDevice(ctx context.Context, arg HasDeviceParams) (int64, error) {
+	row := q.db.QueryRowContext(ctx, hasDevice, arg.UserID, arg.Digest)
+	var count int64
+	err := row.Scan(&count)
+	return count, err
+}
+
+const lockOwners = `-- name: LockOwners :many
+SELECT id FROM users WHERE shop_id = ? AND role = 'owner' AND disabled_at IS NULL FOR UPDATE
+`
+
+func (q *Queries) LockOwners(ctx context.Context, shopID uint64) ([]uint64, error) {
+	rows, err := q.db.QueryContext(ctx, lockOwners, shopID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []uint64
+	for rows.Next() {
+		var id uint64
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const markErased = `-- name: MarkErased :execrows
 UPDATE runners SET erased_at = ?, name = 'erased', contact = '' WHERE id = ? AND shop_id = ? AND erased_at IS NULL
 `
@@ -297,6 +444,76 @@ func (q *Queries) MarkErased(ctx context.Context, arg MarkErasedParams) (int64, 
 		return 0, err
 	}
 	return result.RowsAffected()
+}
+
+const peopleOfShop = `-- name: PeopleOfShop :many
+SELECT u.id, u.name, u.login, u.role, u.created_at, u.disabled_at, u.password_at, u.second_secret IS NOT NULL AS second,
+  (SELECT COUNT(*) FROM signed_in s WHERE s.user_id = u.id AND s.made_at > ?) AS sessions,
+  (SELECT COUNT(*) FROM links l WHERE l.made_by = u.id AND l.revoked_at IS NULL) AS links
+FROM users u WHERE u.shop_id = ? ORDER BY u.disabled_at IS NOT NULL, u.name, u.id
+`
+
+type PeopleOfShopParams struct {
+	After  time.Time
+	ShopID uint64
+}
+
+type PeopleOfShopRow struct {
+	ID         uint64
+	Name       string
+	Login      string
+	Role       string
+	CreatedAt  time.Time
+	DisabledAt sql.NullTime
+	PasswordAt sql.NullTime
+	Second     bool
+	Sessions   int64
+	Links      int64
+}
+
+func (q *Queries) PeopleOfShop(ctx context.Context, arg PeopleOfShopParams) ([]PeopleOfShopRow, error) {
+	rows, err := q.db.QueryContext(ctx, peopleOfShop, arg.After, arg.ShopID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []PeopleOfShopRow
+	for rows.Next() {
+		var i PeopleOfShopRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.Name,
+			&i.Login,
+			&i.Role,
+			&i.CreatedAt,
+			&i.DisabledAt,
+			&i.PasswordAt,
+			&i.Second,
+			&i.Sessions,
+			&i.Links,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const recoveryCodesLeft = `-- name: RecoveryCodesLeft :one
+SELECT COUNT(*) FROM recovery_codes WHERE user_id = ? AND used_at IS NULL
+`
+
+func (q *Queries) RecoveryCodesLeft(ctx context.Context, userID uint64) (int64, error) {
+	row := q.db.QueryRowContext(ctx, recoveryCodesLeft, userID)
+	var count int64
+	err := row.Scan(&count)
+	return count, err
 }
 
 const runnerByID = `-- name: RunnerByID :one
@@ -327,6 +544,20 @@ func (q *Queries) RunnerByID(ctx context.Context, arg RunnerByIDParams) (RunnerB
 		&i.PracticeSeed,
 	)
 	return i, err
+}
+
+const sawSignedIn = `-- name: SawSignedIn :exec
+UPDATE signed_in SET seen_at = ? WHERE id = ?
+`
+
+type SawSignedInParams struct {
+	SeenAt time.Time
+	ID     uint64
+}
+
+func (q *Queries) SawSignedIn(ctx context.Context, arg SawSignedInParams) error {
+	_, err := q.db.ExecContext(ctx, sawSignedIn, arg.SeenAt, arg.ID)
+	return err
 }
 
 const searchRunners = `-- name: SearchRunners :many
@@ -379,6 +610,102 @@ func (q *Queries) SearchRunners(ctx context.Context, arg SearchRunnersParams) ([
 		return nil, err
 	}
 	return items, nil
+}
+
+const secondOf = `-- name: SecondOf :one
+SELECT second_secret, second_step FROM users WHERE id = ? FOR UPDATE
+`
+
+type SecondOfRow struct {
+	SecondSecret sql.NullString
+	SecondStep   int64
+}
+
+func (q *Queries) SecondOf(ctx context.Context, id uint64) (SecondOfRow, error) {
+	row := q.db.QueryRowContext(ctx, secondOf, id)
+	var i SecondOfRow
+	err := row.Scan(&i.SecondSecret, &i.SecondStep)
+	return i, err
+}
+
+const setDisabled = `-- name: SetDisabled :execrows
+UPDATE users SET disabled_at = ? WHERE id = ? AND shop_id = ?
+`
+
+type SetDisabledParams struct {
+	DisabledAt sql.NullTime
+	ID         uint64
+	ShopID     uint64
+}
+
+func (q *Queries) SetDisabled(ctx context.Context, arg SetDisabledParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, setDisabled, arg.DisabledAt, arg.ID, arg.ShopID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
+const setPassword = `-- name: SetPassword :exec
+UPDATE users SET password_hash = ?, password_at = ? WHERE id = ?
+`
+
+type SetPasswordParams struct {
+	PasswordHash string
+	PasswordAt   sql.NullTime
+	ID           uint64
+}
+
+func (q *Queries) SetPassword(ctx context.Context, arg SetPasswordParams) error {
+	_, err := q.db.ExecContext(ctx, setPassword, arg.PasswordHash, arg.PasswordAt, arg.ID)
+	return err
+}
+
+const setRole = `-- name: SetRole :execrows
+UPDATE users SET role = ? WHERE id = ? AND shop_id = ?
+`
+
+type SetRoleParams struct {
+	Role   string
+	ID     uint64
+	ShopID uint64
+}
+
+func (q *Queries) SetRole(ctx context.Context, arg SetRoleParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, setRole, arg.Role, arg.ID, arg.ShopID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
+const setSecond = `-- name: SetSecond :exec
+UPDATE users SET second_secret = ?, second_step = ? WHERE id = ?
+`
+
+type SetSecondParams struct {
+	SecondSecret sql.NullString
+	SecondStep   int64
+	ID           uint64
+}
+
+func (q *Queries) SetSecond(ctx context.Context, arg SetSecondParams) error {
+	_, err := q.db.ExecContext(ctx, setSecond, arg.SecondSecret, arg.SecondStep, arg.ID)
+	return err
+}
+
+const setSecondStep = `-- name: SetSecondStep :exec
+UPDATE users SET second_step = ? WHERE id = ?
+`
+
+type SetSecondStepParams struct {
+	SecondStep int64
+	ID         uint64
+}
+
+func (q *Queries) SetSecondStep(ctx context.Context, arg SetSecondStepParams) error {
+	_, err := q.db.ExecContext(ctx, setSecondStep, arg.SecondStep, arg.ID)
+	return err
 }
 
 const setSubmissionResult = `-- name: SetSubmissionResult :exec
@@ -509,6 +836,107 @@ func (q *Queries) ShopByName(ctx context.Context, name string) (ShopByNameRow, e
 	return i, err
 }
 
+const signedInBy = `-- name: SignedInBy :one
+SELECT s.id, s.user_id, s.second_due, s.asked_at, s.seen_at, u.shop_id, u.name, u.role, u.units, u.theme,
+  u.second_secret IS NOT NULL AS second,
+  p.name AS shop, p.currency,
+  CAST(EXISTS (SELECT 1 FROM settings t WHERE t.shop_id = u.shop_id AND t.name = 'second_factor' AND t.value = 'required' AND t.id =
+    (SELECT MAX(l.id) FROM settings l WHERE l.shop_id = u.shop_id AND l.name = 'second_factor')) AS SIGNED) AS second_rule
+FROM signed_in s JOIN users u ON u.id = s.user_id JOIN shops p ON p.id = u.shop_id
+WHERE s.digest = ? AND u.disabled_at IS NULL AND s.made_at > ?
+`
+
+type SignedInByParams struct {
+	Digest []byte
+	After  time.Time
+}
+
+type SignedInByRow struct {
+	ID         uint64
+	UserID     uint64
+	SecondDue  bool
+	AskedAt    time.Time
+	SeenAt     time.Time
+	ShopID     uint64
+	Name       string
+	Role       string
+	Units      string
+	Theme      string
+	Second     bool
+	Shop       string
+	Currency   string
+	SecondRule int64
+}
+
+func (q *Queries) SignedInBy(ctx context.Context, arg SignedInByParams) (SignedInByRow, error) {
+	row := q.db.QueryRowContext(ctx, signedInBy, arg.Digest, arg.After)
+	var i SignedInByRow
+	err := row.Scan(
+		&i.ID,
+		&i.UserID,
+		&i.SecondDue,
+		&i.AskedAt,
+		&i.SeenAt,
+		&i.ShopID,
+		&i.Name,
+		&i.Role,
+		&i.Units,
+		&i.Theme,
+		&i.Second,
+		&i.Shop,
+		&i.Currency,
+		&i.SecondRule,
+	)
+	return i, err
+}
+
+const signedInOf = `-- name: SignedInOf :many
+SELECT id, agent, second_due, made_at, seen_at FROM signed_in WHERE user_id = ? AND made_at > ?
+  ORDER BY seen_at DESC, id DESC
+`
+
+type SignedInOfParams struct {
+	UserID uint64
+	After  time.Time
+}
+
+type SignedInOfRow struct {
+	ID        uint64
+	Agent     string
+	SecondDue bool
+	MadeAt    time.Time
+	SeenAt    time.Time
+}
+
+func (q *Queries) SignedInOf(ctx context.Context, arg SignedInOfParams) ([]SignedInOfRow, error) {
+	rows, err := q.db.QueryContext(ctx, signedInOf, arg.UserID, arg.After)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []SignedInOfRow
+	for rows.Next() {
+		var i SignedInOfRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.Agent,
+			&i.SecondDue,
+			&i.MadeAt,
+			&i.SeenAt,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const submissionResult = `-- name: SubmissionResult :one
 SELECT result, form, digest FROM submissions WHERE user_id = ? AND token = ?
 `
@@ -529,6 +957,26 @@ func (q *Queries) SubmissionResult(ctx context.Context, arg SubmissionResultPara
 	var i SubmissionResultRow
 	err := row.Scan(&i.Result, &i.Form, &i.Digest)
 	return i, err
+}
+
+const triesSince = `-- name: TriesSince :one
+SELECT since FROM sign_in_counts WHERE counted = ?
+`
+
+func (q *Queries) TriesSince(ctx context.Context, counted []byte) (time.Time, error) {
+	row := q.db.QueryRowContext(ctx, triesSince, counted)
+	var since time.Time
+	err := row.Scan(&since)
+	return since, err
+}
+
+const uncountTry = `-- name: UncountTry :exec
+UPDATE sign_in_counts SET n = n - 1 WHERE counted = ? AND n > 0
+`
+
+func (q *Queries) UncountTry(ctx context.Context, counted []byte) error {
+	_, err := q.db.ExecContext(ctx, uncountTry, counted)
+	return err
 }
 
 const updateRunner = `-- name: UpdateRunner :exec
@@ -554,13 +1002,44 @@ func (q *Queries) UpdateRunner(ctx context.Context, arg UpdateRunnerParams) erro
 	return err
 }
 
+const useRecoveryCode = `-- name: UseRecoveryCode :execrows
+UPDATE recovery_codes SET used_at = ? WHERE user_id = ? AND digest = ? AND used_at IS NULL
+`
+
+type UseRecoveryCodeParams struct {
+	UsedAt sql.NullTime
+	UserID uint64
+	Digest []byte
+}
+
+func (q *Queries) UseRecoveryCode(ctx context.Context, arg UseRecoveryCodeParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, useRecoveryCode, arg.UsedAt, arg.UserID, arg.Digest)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
 const userByID = `-- name: UserByID :one
 SELECT id, shop_id, name, login, password_hash, role, units, theme, created_at, disabled_at FROM users WHERE id = ?
 `
 
-func (q *Queries) UserByID(ctx context.Context, id uint64) (User, error) {
+type UserByIDRow struct {
+	ID           uint64
+	ShopID       uint64
+	Name         string
+	Login        string
+	PasswordHash string
+	Role         string
+	Units        string
+	Theme        string
+	CreatedAt    time.Time
+	DisabledAt   sql.NullTime
+}
+
+func (q *Queries) UserByID(ctx context.Context, id uint64) (UserByIDRow, error) {
 	row := q.db.QueryRowContext(ctx, userByID, id)
-	var i User
+	var i UserByIDRow
 	err := row.Scan(
 		&i.ID,
 		&i.ShopID,
@@ -577,12 +1056,26 @@ func (q *Queries) UserByID(ctx context.Context, id uint64) (User, error) {
 }
 
 const userByLogin = `-- name: UserByLogin :one
-SELECT id, shop_id, name, login, password_hash, role, units, theme, created_at, disabled_at FROM users WHERE login = ?
+SELECT id, shop_id, name, login, password_hash, role, units, theme, created_at, disabled_at, second_secret FROM users WHERE login = ?
 `
 
-func (q *Queries) UserByLogin(ctx context.Context, login string) (User, error) {
+type UserByLoginRow struct {
+	ID           uint64
+	ShopID       uint64
+	Name         string
+	Login        string
+	PasswordHash string
+	Role         string
+	Units        string
+	Theme        string
+	CreatedAt    time.Time
+	DisabledAt   sql.NullTime
+	SecondSecret sql.NullString
+}
+
+func (q *Queries) UserByLogin(ctx context.Context, login string) (UserByLoginRow, error) {
 	row := q.db.QueryRowContext(ctx, userByLogin, login)
-	var i User
+	var i UserByLoginRow
 	err := row.Scan(
 		&i.ID,
 		&i.ShopID,
@@ -594,6 +1087,7 @@ func (q *Queries) UserByLogin(ctx context.Context, login string) (User, error) {
 		&i.Theme,
 		&i.CreatedAt,
 		&i.DisabledAt,
+		&i.SecondSecret,
 	)
 	return i, err
 }

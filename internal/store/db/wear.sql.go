@@ -90,7 +90,7 @@ func (q *Queries) AddLifting(ctx context.Context, arg AddLiftingParams) error {
 }
 
 const addLink = `-- name: AddLink :exec
-INSERT INTO links (shop_id, kind, runner_id, digest, expires_at, units, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
+INSERT INTO links (shop_id, kind, runner_id, digest, expires_at, units, through, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddLinkParams struct {
@@ -100,6 +100,7 @@ type AddLinkParams struct {
 	Digest    []byte
 	ExpiresAt sql.NullTime
 	Units     string
+	Through   sql.NullInt64
 	MadeBy    uint64
 	MadeAt    time.Time
 }
@@ -112,6 +113,7 @@ func (q *Queries) AddLink(ctx context.Context, arg AddLinkParams) error {
 		arg.Digest,
 		arg.ExpiresAt,
 		arg.Units,
+		arg.Through,
 		arg.MadeBy,
 		arg.MadeAt,
 	)
@@ -305,7 +307,8 @@ func (q *Queries) LinkByDigest(ctx context.Context, digest []byte) (LinkByDigest
 }
 
 const linksOf = `-- name: LinksOf :many
-SELECT l.id, l.kind, l.runner_id, l.expires_at, l.used_at, l.made_at, u.name AS maker FROM links l JOIN users u ON u.id = l.made_by
+SELECT l.id, l.kind, l.runner_id, l.expires_at, l.used_at, l.made_at, l.through, u.name AS maker, u.disabled_at IS NOT NULL AS maker_gone
+FROM links l JOIN users u ON u.id = l.made_by
 WHERE l.shop_id = ? AND l.runner_id <=> ? AND l.revoked_at IS NULL ORDER BY l.id
 `
 
@@ -321,7 +324,9 @@ type LinksOfRow struct {
 	ExpiresAt sql.NullTime
 	UsedAt    sql.NullTime
 	MadeAt    time.Time
+	Through   sql.NullInt64
 	Maker     string
+	MakerGone bool
 }
 
 func (q *Queries) LinksOf(ctx context.Context, arg LinksOfParams) ([]LinksOfRow, error) {
@@ -340,7 +345,9 @@ func (q *Queries) LinksOf(ctx context.Context, arg LinksOfParams) ([]LinksOfRow,
 			&i.ExpiresAt,
 			&i.UsedAt,
 			&i.MadeAt,
+			&i.Through,
 			&i.Maker,
+			&i.MakerGone,
 		); err != nil {
 			return nil, err
 		}
@@ -353,6 +360,30 @@ func (q *Queries) LinksOf(ctx context.Context, arg LinksOfParams) ([]LinksOfRow,
 		return nil, err
 	}
 	return items, nil
+}
+
+const openLinks = `-- name: OpenLinks :one
+SELECT COUNT(*) FROM links WHERE shop_id = ? AND runner_id <=> ? AND kind = ?
+  AND revoked_at IS NULL AND (expires_at IS NULL OR expires_at > ?)
+`
+
+type OpenLinksParams struct {
+	ShopID   uint64
+	RunnerID sql.NullInt64
+	Kind     string
+	Now      sql.NullTime
+}
+
+func (q *Queries) OpenLinks(ctx context.Context, arg OpenLinksParams) (int64, error) {
+	row := q.db.QueryRowContext(ctx, openLinks,
+		arg.ShopID,
+		arg.RunnerID,
+		arg.Kind,
+		arg.Now,
+	)
+	var count int64
+	err := row.Scan(&count)
+	return count, err
 }
 
 const pairPhoto = `-- name: PairPhoto :one
@@ -388,6 +419,55 @@ func (q *Queries) RevokeLink(ctx context.Context, arg RevokeLinkParams) (int64, 
 		return 0, err
 	}
 	return result.RowsAffected()
+}
+
+const revokeLinksBy = `-- name: RevokeLinksBy :exec
+UPDATE links SET revoked_at = ? WHERE made_by = ? AND shop_id = ? AND revoked_at IS NULL
+`
+
+type RevokeLinksByParams struct {
+	RevokedAt sql.NullTime
+	MadeBy    uint64
+	ShopID    uint64
+}
+
+func (q *Queries) RevokeLinksBy(ctx context.Context, arg RevokeLinksByParams) error {
+	_, err := q.db.ExecContext(ctx, revokeLinksBy, arg.RevokedAt, arg.MadeBy, arg.ShopID)
+	return err
+}
+
+const revokeLinksOf = `-- name: RevokeLinksOf :execrows
+UPDATE links SET revoked_at = ?
+WHERE links.shop_id = ? AND links.runner_id <=> ? AND links.revoked_at IS NULL
+`
+
+type RevokeLinksOfParams struct {
+	RevokedAt sql.NullTime
+	ShopID    uint64
+	RunnerID  sql.NullInt64
+}
+
+func (q *Queries) RevokeLinksOf(ctx context.Context, arg RevokeLinksOfParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, revokeLinksOf, arg.RevokedAt, arg.ShopID, arg.RunnerID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
+const revokeLinksThrough = `-- name: RevokeLinksThrough :exec
+UPDATE links SET revoked_at = ? WHERE through = ? AND shop_id = ? AND revoked_at IS NULL
+`
+
+type RevokeLinksThroughParams struct {
+	RevokedAt sql.NullTime
+	Through   sql.NullInt64
+	ShopID    uint64
+}
+
+func (q *Queries) RevokeLinksThrough(ctx context.Context, arg RevokeLinksThroughParams) error {
+	_, err := q.db.ExecContext(ctx, revokeLinksThrough, arg.RevokedAt, arg.Through, arg.ShopID)
+	return err
 }
 
 const runColumns = `-- name: RunColumns :one

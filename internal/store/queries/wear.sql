@@ -36,18 +36,33 @@ INSERT INTO races (shop_id, runner_id, name, race_on, km, pair_id, made_by, made
 UPDATE races SET withdrawn_at = ? WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL;
 
 -- name: AddLink :exec
-INSERT INTO links (shop_id, kind, runner_id, digest, expires_at, units, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?);
+INSERT INTO links (shop_id, kind, runner_id, digest, expires_at, units, through, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: LinkByDigest :one
 SELECT l.id, l.shop_id, l.kind, l.runner_id, l.expires_at, l.units, l.made_by, s.name AS shop, s.currency FROM links l
   JOIN shops s ON s.id = l.shop_id WHERE l.digest = ? AND l.revoked_at IS NULL;
 
 -- name: LinksOf :many
-SELECT l.id, l.kind, l.runner_id, l.expires_at, l.used_at, l.made_at, u.name AS maker FROM links l JOIN users u ON u.id = l.made_by
+SELECT l.id, l.kind, l.runner_id, l.expires_at, l.used_at, l.made_at, l.through, u.name AS maker, u.disabled_at IS NOT NULL AS maker_gone
+FROM links l JOIN users u ON u.id = l.made_by
 WHERE l.shop_id = sqlc.arg(shop_id) AND l.runner_id <=> sqlc.arg(runner_id) AND l.revoked_at IS NULL ORDER BY l.id;
 
 -- name: RevokeLink :execrows
 UPDATE links SET revoked_at = ? WHERE id = ? AND shop_id = ? AND revoked_at IS NULL;
+
+-- name: RevokeLinksThrough :exec
+UPDATE links SET revoked_at = ? WHERE through = ? AND shop_id = ? AND revoked_at IS NULL;
+
+-- name: RevokeLinksOf :execrows
+UPDATE links SET revoked_at = sqlc.arg(revoked_at)
+WHERE links.shop_id = sqlc.arg(shop_id) AND links.runner_id <=> sqlc.arg(runner_id) AND links.revoked_at IS NULL;
+
+-- name: RevokeLinksBy :exec
+UPDATE links SET revoked_at = ? WHERE made_by = ? AND shop_id = ? AND revoked_at IS NULL;
+
+-- name: OpenLinks :one
+SELECT COUNT(*) FROM links WHERE shop_id = sqlc.arg(shop_id) AND runner_id <=> sqlc.arg(runner_id) AND kind = sqlc.arg(kind)
+  AND revoked_at IS NULL AND (expires_at IS NULL OR expires_at > sqlc.arg(now));
 
 -- name: SetLinkUnits :exec
 UPDATE links SET units = ? WHERE digest = ? AND revoked_at IS NULL;

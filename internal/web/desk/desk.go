@@ -19,11 +19,18 @@ var pages = kit.Templates(files, "*.html")
 // Desk holds the pages.
 type Desk struct{ *kit.Env }
 
+// Pages that are open while something is still to come before the others are.
+const (
+	Second  = "/second"
+	Account = "/account"
+	SignOut = "/sign-out"
+)
+
 // New makes the desk.
 func New(env *kit.Env) *Desk { return &Desk{env} }
 
-// UserKey is where the session keeps the signed-in person.
-const UserKey = "user"
+// SessionKey is where the browser's session keeps the secret of who is signed in.
+const SessionKey = "in"
 
 // Routes of the desk.
 func (d *Desk) Routes() []kit.Route {
@@ -33,6 +40,8 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: get, Path: "/sign-in", Handle: d.signInPage},
 		{Method: post, Path: "/sign-in", Handle: d.signIn, Free: true},
 		{Method: post, Path: "/sign-out", Handle: d.signOut, Free: true, Back: "/"},
+		{Method: get, Path: Second, Roles: kit.Everyone, Handle: d.second},
+		{Method: post, Path: Second, Roles: kit.Everyone, Handle: d.tellSecond, Free: true},
 		{Method: get, Path: "/health", Handle: d.health},
 		{Method: get, Path: "/", Roles: kit.Everyone, Handle: d.today},
 		{Method: get, Path: "/learned", Roles: kit.Everyone, Handle: d.learned},
@@ -47,6 +56,7 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: get, Path: "/due", Roles: kit.Everyone, Handle: d.due},
 		{Method: get, Path: "/due/buying.csv", Roles: kit.Everyone, Handle: d.buying},
 		{Method: post, Path: "/due/calendar", Roles: fitters, Handle: d.shopCalendar, Back: "/due"},
+		{Method: post, Path: "/due/links/revoke", Roles: fitters, Handle: d.revokeAll, Back: "/due"},
 		{Method: post, Path: "/links/:link/revoke", Roles: fitters, Handle: d.revoke, Back: "/due"},
 		{Method: get, Path: "/runners", Roles: kit.Everyone, Handle: d.runners},
 		{Method: get, Path: "/runners/:runner", Roles: kit.Everyone, Handle: d.runner},
@@ -75,11 +85,13 @@ func (d *Desk) Routes() []kit.Route {
 	}
 	for _, r := range []kit.Route{
 		{Path: "erase", Roles: owner, Handle: d.erase}, {Path: "link", Roles: fitters, Handle: d.runnerLink},
+		{Path: "links/revoke", Roles: fitters, Handle: d.revokeAll},
 		{Path: "consent", Roles: kit.Everyone, Handle: d.consent, Free: true},
 	} {
 		r.Method, r.Path, r.Back = post, "/runners/:runner/"+r.Path, "/runners/:runner"
 		list = append(list, r)
 	}
+	list = append(list, d.accountRoutes()...)
 	for _, r := range []kit.Route{
 		{Path: "rubs", Handle: d.addRub}, {Path: "rubs/:rub/helped", Handle: d.rubHelped},
 		{Path: "changes", Handle: d.addChange}, {Path: "changes/:change/report", Handle: d.reportSore},

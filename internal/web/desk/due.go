@@ -113,5 +113,5 @@ func (d *Desk) shopCalendar(c *kit.Req) error {
 	if err != nil {
 		return err
 	}
-	return d.showDue(c, kit.Absolute(c, "/calendar/"+secret+".ics"))
+	return d.showDue(c, d.Absolute(c, "/calendar/"+secret+".ics"))
 }

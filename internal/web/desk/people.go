@@ -129,7 +129,7 @@ func (d *Desk) runnerLink(c *kit.Req) error {
 	if err != nil {
 		return err
 	}
-	return d.showRunner(c, http.StatusOK, runnerShown{address: kit.Absolute(c, "/r/"+secret)})
+	return d.showRunner(c, http.StatusOK, runnerShown{address: d.Absolute(c, "/r/"+secret)})
 }
 
 // revoke ends an address and goes back to where it was listed.
@@ -146,6 +146,25 @@ func (d *Desk) revoke(c *kit.Req) error {
 		return err
 	}
 	return kit.Go(c, local(sent.Get("back")))
+}
+
+// revokeAll closes every address of a runner, or of the shop.
+func (d *Desk) revokeAll(c *kit.Req) error {
+	id, back := uint64(0), "/due"
+	if c.Param("runner") != "" {
+		var err error
+		if id, err = kit.RowID(c, "runner"); err != nil {
+			return err
+		}
+		back = "/runners/" + c.Param("runner")
+	}
+	if _, err := kit.Form(c, kit.Known()); err != nil {
+		return err
+	}
+	if err := d.App.People.RevokeLinks(c.Ctx(), c.Who, id); err != nil {
+		return err
+	}
+	return kit.Go(c, back)
 }
 
 // exportRunner gives a runner as a file.

@@ -16,7 +16,8 @@ import (
 // health says whether the application and its database answer, and how the work behind goes. Jobs
 // that are stuck are told and do not make the application ill: its pages still answer.
 func (d *Desk) health(c *kit.Req) error {
-	if err := d.App.Ping(c.Ctx()); err != nil {
+	if err := d.App.Store.Writable(c.Ctx()); err != nil {
+		c.Header("Retry-After", "5")
 		return c.JSON(http.StatusServiceUnavailable, map[string]any{"status": "database away"})
 	}
 	work, err := jobs.Look(c.Ctx(), d.App.Store.Queries)

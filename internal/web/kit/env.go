@@ -15,6 +15,7 @@ import (
 	"github.com/alexedwards/scs/v2"
 
 	"trevik/internal/app"
+	"trevik/internal/app/people"
 	"trevik/internal/app/suite"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/units"
@@ -31,6 +32,7 @@ type Env struct {
 	Sessions *scs.SessionManager
 	Log      *slog.Logger
 	Assets   string // version of the assets, for their addresses
+	Secure   bool   // cookies travel by TLS alone
 }
 
 // Page is what every page shows around its own content.
@@ -88,6 +90,15 @@ func (e *Env) Render(r *Req, status int, t *template.Template, name string, data
 	return r.Data(status, "text/html; charset=utf-8", tokens(b.Bytes(), seen))
 }
 
+// Absolute is an address of this server as another program needs it.
+func (e *Env) Absolute(r *Req, path string) string {
+	scheme := "http"
+	if e.Secure || r.Request.TLS != nil {
+		scheme = "https"
+	}
+	return scheme + "://" + r.Request.Host + path
+}
+
 // status gives what an error means to a browser, and what a person is told.
 func status(err error) (int, string, string) {
 	_, faulty := fault.As(err)
@@ -102,6 +113,8 @@ func status(err error) (int, string, string) {
 		return http.StatusRequestEntityTooLarge, "Too large", form.Sentence(errTooLarge.Error()) + "."
 	case faulty:
 		return http.StatusUnprocessableEntity, "Something is not right", form.Sentence(err.Error()) + "."
+	case errors.Is(err, people.ErrBusy):
+		return http.StatusServiceUnavailable, "Busy", form.Sentence(err.Error()) + "."
 	case store.IsAway(err), errors.Is(err, context.DeadlineExceeded):
 		return http.StatusServiceUnavailable, "The database is away",
 			"Trevik cannot reach its database just now. What was saved is safe, what you typed stays on this device; try again in a moment."

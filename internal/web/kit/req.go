@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -78,6 +79,21 @@ func (r *Req) PostForm(name string) string {
 // Address is where the request comes from.
 func (r *Req) Address() string { return r.gin.ClientIP() }
 
+// Cookie is what a cookie holds, empty without one.
+func (r *Req) Cookie(name string) string {
+	c, err := r.Request.Cookie(name)
+	if err != nil {
+		return ""
+	}
+	return c.Value
+}
+
+// SetCookie gives the browser a cookie of the whole application that no script reads.
+func (r *Req) SetCookie(name, value string, keep time.Duration, secure bool) {
+	http.SetCookie(r.Writer, &http.Cookie{Name: name, Value: value, Path: "/", MaxAge: int(keep.Seconds()), HttpOnly: true, Secure: secure,
+		SameSite: http.SameSiteLaxMode})
+}
+
 // Header sets a header of the answer.
 func (r *Req) Header(name, value string) { r.gin.Header(name, value) }
 
@@ -102,9 +118,8 @@ func (r *Req) Text(code int, text string) error {
 	return nil
 }
 
-// Picture answers with a JPEG that never changes, so that the browser may keep it for a while.
+// Picture answers with a JPEG. It may show a person, so that nothing keeps it.
 func (r *Req) Picture(jpeg []byte) error {
-	r.Header("Cache-Control", "private, max-age=3600")
 	return r.Data(http.StatusOK, "image/jpeg", jpeg)
 }
 
@@ -121,15 +136,6 @@ func RowID(r *Req, name string) (uint64, error) {
 		return 0, app.ErrNotFound
 	}
 	return id, nil
-}
-
-// Absolute is an address of this server as another program needs it.
-func Absolute(r *Req, path string) string {
-	scheme := "http"
-	if r.Request.TLS != nil || r.GetHeader("X-Forwarded-Proto") == "https" {
-		scheme = "https"
-	}
-	return scheme + "://" + r.Request.Host + path
 }
 
 // IsHTMX says whether a part of a page is asked for.

@@ -298,7 +298,7 @@ func (o *Own) newCalendar(c *kit.Req) error {
 	if err != nil {
 		return err
 	}
-	return o.page(v, http.StatusOK, nil, nil, kit.Absolute(c, "/calendar/"+secret+".ics"))
+	return o.page(v, http.StatusOK, nil, nil, o.Absolute(c, "/calendar/"+secret+".ics"))
 }
 
 // calendar is a feed: the shop's, or a runner's.
