@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"runtime/debug"
 	"strings"
 	"syscall"
 	"time"
@@ -90,6 +91,9 @@ func splitList(s string) []string {
 	return strings.FieldsFunc(s, func(r rune) bool { return r == ',' || r == ' ' })
 }
 
+// memoryLimit is from how much on the garbage is cleared away more often: a small machine's.
+const memoryLimit = 640 << 20
+
 // shutdownTime is how long requests under way may still take at the end.
 const shutdownTime = 20 * time.Second
 
@@ -100,6 +104,9 @@ func (t *tool) serve(ctx context.Context, l net.Listener, cfg web.Config) error 
 	// The driver's own log repeats what every failed request tells.
 	_ = mysql.SetLogger(mysql.Logger(&mysql.NopLogger{}))
 	cfg.Clock = time.Now
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(memoryLimit)
+	}
 	w := web.New(cfg)
 	defer w.Close()
 	server := &http.Server{Handler: w.Handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second,

@@ -7,6 +7,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"image"
+	"image/color"
 	"image/jpeg"
 	"image/png"
 
@@ -72,6 +73,20 @@ func Open(field string, data []byte) (Picture, error) {
 		return refuse("is a broken or cut off %s picture: %v", p.Format, err)
 	}
 	return p, nil
+}
+
+// Room is about how much memory a picture takes while it is decoded, bytes; what is no picture takes
+// next to none, since it is refused before.
+func Room(data []byte) int64 {
+	config, _, err := image.DecodeConfig(bytes.NewReader(data))
+	if err != nil || config.Width <= 0 || config.Height <= 0 || config.Width*config.Height > MaxPixels {
+		return 1
+	}
+	each := int64(5)
+	if config.ColorModel == color.NRGBA64Model || config.ColorModel == color.RGBA64Model {
+		each = 9
+	}
+	return each * int64(config.Width) * int64(config.Height)
 }
 
 // animated says whether a PNG has an animation control chunk before its picture.

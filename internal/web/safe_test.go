@@ -1,7 +1,11 @@
 package web_test
 
 import (
+	"bytes"
 	"encoding/json"
+	"fmt"
+	"io"
+	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -15,6 +19,7 @@ import (
 	"trevik/internal/app/people"
 	"trevik/internal/demo"
 	"trevik/internal/web"
+	"trevik/internal/web/kit"
 )
 
 // Where a request comes from is what a trusted proxy says, and nobody else.
@@ -211,5 +216,55 @@ func (p page) isGone(t *testing.T) {
 	t.Helper()
 	if p.code != http.StatusNotFound {
 		t.Errorf("%d, want 404", p.code)
+	}
+}
+
+// Files that stop coming are told so at their field, and not as a database that is away; a form of
+// more files than a browser sends at once arrives whole.
+func TestUploadsArriveOrSayWhy(t *testing.T) {
+	s := newSite(t)
+	b := s.as(t, "isolde")
+	was := kit.QuietTime
+	kit.QuietTime = 200 * time.Millisecond
+	t.Cleanup(func() { kit.QuietTime = was })
+	in, out := io.Pipe()
+	form := multipart.NewWriter(out)
+	go func() {
+		_ = form.WriteField("token", tokenOf(1))
+		part, _ := form.CreateFormFile("runs_file", "run.gpx")
+		_, _ = part.Write([]byte("<gpx>"))
+		time.Sleep(time.Second) // and then nothing more
+		_ = out.Close()
+	}()
+	r, err := http.NewRequest(http.MethodPost, s.URL+"/fits/2/runs/file", in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Header.Set("Content-Type", form.FormDataContentType())
+	if p := b.do(r); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Came too slowly") {
+		t.Errorf("%d %v", p.code, regexp.MustCompile(`<p class="err"[^>]*>[^<]+`).FindAllString(p.body, -1))
+	}
+	kit.QuietTime = was
+	var body bytes.Buffer
+	form = multipart.NewWriter(&body)
+	_ = form.WriteField("token", tokenOf(2))
+	const files = 1500
+	for i := range files {
+		part, err := form.CreateFormFile("runs_file", fmt.Sprintf("%d.gpx", i))
+		if err != nil {
+			t.Fatal(err)
+		}
+		fmt.Fprintf(part, `<gpx version="1.1"><trk><name>%d</name></trk></gpx>`, i)
+	}
+	_ = form.Close()
+	r, err = http.NewRequest(http.MethodPost, s.URL+"/fits/2/runs/file", &body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Header.Set("Content-Type", form.FormDataContentType())
+	b.do(r).to(t)
+	var there int
+	if err := s.store.DB.QueryRow("SELECT COUNT(DISTINCT number) FROM upload_files").Scan(&there); err != nil || there != files {
+		t.Errorf("%d of %d files arrived, %v", there, files, err)
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"embed"
 	"encoding/hex"
 	"errors"
+	"io"
 	"io/fs"
 	"log/slog"
 	"net/http"
@@ -149,7 +150,15 @@ func (s *Server) sessioned(next http.Handler) http.Handler {
 	}
 	with := s.Env.Sessions.LoadAndSave(next)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		ctx, cancel := context.WithTimeout(r.Context(), pageTime)
+		within := pageTime
+		if sending := strings.HasPrefix(r.Header.Get("Content-Type"), "multipart/"); sending {
+			within = kit.UploadTime + pageTime
+			control := http.NewResponseController(w)
+			// Where the connection has no deadlines, as in a test, there are none to set.
+			_ = control.SetWriteDeadline(time.Now().Add(within + pageTime))
+			r.Body = steady{r.Body, control, time.Now().Add(kit.UploadTime)}
+		}
+		ctx, cancel := context.WithTimeout(r.Context(), within)
 		defer cancel()
 		r = r.WithContext(ctx)
 		if strings.HasPrefix(r.URL.Path, "/assets/") || r.URL.Path == "/health" {
@@ -158,6 +167,22 @@ func (s *Server) sessioned(next http.Handler) http.Handler {
 		}
 		with.ServeHTTP(w, r)
 	})
+}
+
+// steady is a body that may take long, as long as it goes on coming.
+type steady struct {
+	io.ReadCloser
+	control *http.ResponseController
+	until   time.Time
+}
+
+func (s steady) Read(p []byte) (int, error) {
+	next := time.Now().Add(kit.QuietTime)
+	if next.After(s.until) {
+		next = s.until
+	}
+	_ = s.control.SetReadDeadline(next) // as above
+	return s.ReadCloser.Read(p)
 }
 
 // filled is a pattern of the table with the parameters of a request.
@@ -172,6 +197,7 @@ func filled(c *gin.Context, pattern string) string {
 // form is sent, and the handler.
 func (s *Server) answer(c *gin.Context, route kit.Route, origin *http.CrossOriginProtection) {
 	r := kit.NewReq(c, route)
+	defer r.Close()
 	if err := origin.Check(c.Request); err != nil {
 		s.Env.FailWith(r, http.StatusForbidden, "Sent from elsewhere", "This form was sent from another site, so nothing was done.")
 		return

@@ -2,6 +2,7 @@ package load
 
 import (
 	"strings"
+
 	"trevik/internal/app"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"

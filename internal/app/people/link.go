@@ -41,6 +41,10 @@ type Link struct {
 	Through   uint64 // the address that it was made through, 0 for none
 }
 
+// mostAsked is how often an address may be asked within SignInWindow: more than any runner or
+// calendar asks.
+const mostAsked = 300
+
 // mostLinks is how many addresses of a kind may be open for a runner, or for the shop.
 const mostLinks = 5
 
@@ -135,7 +139,7 @@ func (p *People) RevokeLinksBy(ctx context.Context, who app.Actor, userID uint64
 
 // ByLink is who comes by an address of a kind: the shop's person who made it, with no role
 // of theirs, and the runner whose it is. It fails with app.ErrNotFound where there is no such
-// address, or it was revoked or has expired; the three are not told apart.
+// address, or it was revoked or has expired; the three are not told apart; and with TooMany.
 func (p *People) ByLink(ctx context.Context, kind, secret string) (app.Actor, uint64, error) {
 	digest := sha256.Sum256([]byte(secret))
 	l, err := p.Store.LinkByDigest(ctx, digest[:])
@@ -144,6 +148,9 @@ func (p *People) ByLink(ctx context.Context, kind, secret string) (app.Actor, ui
 	}
 	if l.Kind != kind || l.ExpiresAt.Valid && !l.ExpiresAt.Time.After(p.Now()) {
 		return app.Actor{}, 0, app.ErrNotFound
+	}
+	if err := p.reserve(ctx, []count{{digestOf("link", l.ID), mostAsked}}); err != nil {
+		return app.Actor{}, 0, err
 	}
 	zone, err := p.zone(ctx, l.ShopID)
 	if err != nil {

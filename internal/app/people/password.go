@@ -5,7 +5,6 @@ import (
 	"context"
 	"crypto/sha256"
 	_ "embed"
-	"errors"
 	"runtime"
 	"sort"
 	"strings"
@@ -18,6 +17,7 @@ import (
 	"golang.org/x/text/cases"
 	"golang.org/x/text/unicode/norm"
 
+	"trevik/internal/app"
 	"trevik/internal/core/fault"
 )
 
@@ -31,9 +31,6 @@ const (
 // three passes), sized for a shop's small machine.
 var hashParams = &argon2id.Params{Memory: 64 * 1024, Iterations: 3, Parallelism: 2, SaltLength: 16, KeyLength: 32}
 
-// ErrBusy is that too many passwords are being looked at already.
-var ErrBusy = errors.New("too many sign in at this moment; try again in a few seconds")
-
 // House values of hashing: each takes 64 MiB, so few go on at a time, and few wait.
 const (
 	hashAtOnce = 2
@@ -41,34 +38,7 @@ const (
 	hashWait   = 20 * time.Second
 )
 
-// gate lets so many through at a time, and so many wait for a while.
-type gate struct {
-	slots, places chan struct{}
-	wait          time.Duration
-}
-
-var hashing = gate{make(chan struct{}, min(hashAtOnce, runtime.NumCPU())), make(chan struct{}, hashQueue), hashWait}
-
-// enter waits for a slot, which leave gives back. It fails with ErrBusy where too many wait, or
-// it takes too long.
-func (g *gate) enter(ctx context.Context) (leave func(), err error) {
-	select {
-	case g.places <- struct{}{}:
-	default:
-		return nil, ErrBusy
-	}
-	defer func() { <-g.places }()
-	late := time.NewTimer(g.wait)
-	defer late.Stop()
-	select {
-	case g.slots <- struct{}{}:
-		return func() { <-g.slots }, nil
-	case <-late.C:
-		return nil, ErrBusy
-	case <-ctx.Done():
-		return nil, ctx.Err()
-	}
-}
+var hashing = app.NewGate(int64(min(hashAtOnce, runtime.NumCPU())), hashQueue, hashWait)
 
 // decoy is what a password is held against when the login is unknown, so that
 // the answer takes as long and tells nothing.
@@ -76,7 +46,7 @@ var decoy = sync.OnceValues(func() (string, error) { return argon2id.CreateHash(
 
 // hashOf hashes a new password.
 func hashOf(ctx context.Context, password string) (string, error) {
-	leave, err := hashing.enter(ctx)
+	leave, err := hashing.Enter(ctx, 1)
 	if err != nil {
 		return "", err
 	}
@@ -87,7 +57,7 @@ func hashOf(ctx context.Context, password string) (string, error) {
 // matches holds a password against a hash, an empty one against a decoy. One of any size costs the
 // same; a huge one is not worth hashing.
 func matches(ctx context.Context, password, hash string) (bool, error) {
-	leave, err := hashing.enter(ctx)
+	leave, err := hashing.Enter(ctx, 1)
 	if err != nil {
 		return false, err
 	}

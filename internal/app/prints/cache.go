@@ -9,6 +9,7 @@ import (
 	"slices"
 	"sync"
 	"time"
+
 	"trevik/internal/app"
 	"trevik/internal/core/footprint"
 	"trevik/internal/core/term"

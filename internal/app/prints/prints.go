@@ -14,7 +14,6 @@ import (
 	"trevik/internal/core/fault"
 	"trevik/internal/core/footprint"
 	"trevik/internal/core/term"
-	"trevik/internal/picture"
 	"trevik/internal/record"
 	"trevik/internal/store/db"
 )
@@ -98,11 +97,10 @@ func (p *Prints) Add(ctx context.Context, who app.Actor, fitID uint64, side term
 	if err != nil {
 		return footprint.Answer{}, err
 	}
-	pic, err := picture.Open("photo", file)
+	img, shrunk, err := app.Upright(ctx, "photo", file, printLong)
 	if err != nil {
 		return footprint.Answer{}, err
 	}
-	img, shrunk := pic.Upright(printLong)
 	opt.MMPerPx *= shrunk
 	answer, err := readPrint(img, side, opt)
 	if err != nil {

@@ -333,7 +333,6 @@ func (r *Log) sources(ctx context.Context, id uint64, files []app.Sent) (list []
 	clean = func() {
 		for _, f := range opened {
 			_ = f.Close()
-			_ = os.Remove(f.Name())
 		}
 	}
 	for _, f := range files {
@@ -354,6 +353,10 @@ func (r *Log) sources(ctx context.Context, id uint64, files []app.Sent) (list []
 			return nil, clean, err
 		}
 		opened = append(opened, temp)
+		// Without a name from the first: whatever ends the program, nothing of the runner stays behind.
+		if err := os.Remove(temp.Name()); err != nil {
+			return nil, clean, err
+		}
 		if err := f.Write(ctx, r.Store.Queries, id, temp); err != nil {
 			return nil, clean, err
 		}
@@ -395,7 +398,7 @@ func (r *Log) readTracks(ctx context.Context, who app.Actor, in *Import, list []
 			in.fault(fault.List{{Field: f.name, Text: "cannot be read: " + err.Error()}})
 			continue
 		}
-		runs, left, wrong := tracksOf(NamedFile{f.name, data}, today, who)
+		runs, left, wrong := tracksOf(ctx, NamedFile{f.name, data}, today, who)
 		in.Left = append(in.Left, left...)
 		in.fault(wrong)
 		if len(runs) == 0 {

@@ -4,9 +4,11 @@ import (
 	"bytes"
 	"compress/gzip"
 	"context"
+	"fmt"
 	"io"
 	"strconv"
 	"strings"
+	"time"
 
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
@@ -115,9 +117,21 @@ func (r *Log) put(ctx context.Context, q *db.Queries, who app.Actor, runnerID ui
 	return n, nil
 }
 
+// mostFromLink is how large a runner's own GPX may be once it is unpacked, bytes: a day's run is 5 MiB.
+const mostFromLink = 24 << 20
+
+// sent lets one sending of a runner be read at a time, so that pages go on beside however many: a few
+// wait, the rest is told to come again.
+var sent = app.NewGate(1, 16, 20*time.Second)
+
 // PutFiles reads a runner's few files and puts them in at once, all or none, and gives how many
 // runs were new. It fails with a fault.List.
 func (r *Log) PutFiles(ctx context.Context, who app.Actor, runnerID uint64, files []NamedFile) (int, error) {
+	leave, err := sent.Enter(ctx, 1)
+	if err != nil {
+		return 0, err
+	}
+	defer leave()
 	var l fault.List
 	var runs []FileRun
 	var left []string
@@ -139,11 +153,17 @@ func (r *Log) PutFiles(ctx context.Context, who app.Actor, runnerID uint64, file
 			return 0, fault.List{{Field: "runs_file", Text: "holds too many runs to be put in at once; send up to three files"}}
 		}
 		data, err := list[0].read()
+		if err == nil && len(data) > mostFromLink {
+			err = fmt.Errorf("it holds more than %d MiB", mostFromLink>>20)
+		}
 		if err != nil {
 			l.Add("runs_file", "%s cannot be read: %v", form.Clip(f.Name), err)
 			continue
 		}
-		found, passed, wrong := tracksOf(NamedFile{list[0].name, data}, today, who)
+		found, passed, wrong := tracksOf(ctx, NamedFile{list[0].name, data}, today, who)
+		if ctx.Err() != nil {
+			return 0, ctx.Err() // who sent it went away, or its time is over: nothing is read for nobody
+		}
 		for _, x := range wrong {
 			l.Add("runs_file", "%s: %s", x.Field, x.Text)
 		}

@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"cmp"
 	"compress/gzip"
+	"context"
 	"crypto/sha256"
 	"fmt"
 	"io"
@@ -96,9 +97,22 @@ type FileRun struct {
 	Digest []byte // of that GPX as it was
 }
 
+// while reads as long as somebody waits for it.
+type while struct {
+	ctx context.Context
+	io.Reader
+}
+
+func (w while) Read(p []byte) (int, error) {
+	if err := w.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return w.Reader.Read(p)
+}
+
 // tracksOf are a GPX's runs. left tells what was passed over.
-func tracksOf(f NamedFile, today time.Time, who app.Actor) (runs []FileRun, left []string, l fault.List) {
-	tracks, err := gpx.Decode(bytes.NewReader(f.Data))
+func tracksOf(ctx context.Context, f NamedFile, today time.Time, who app.Actor) (runs []FileRun, left []string, l fault.List) {
+	tracks, err := gpx.Decode(while{ctx, bytes.NewReader(f.Data)})
 	name := form.Clip(f.Name)
 	if err != nil {
 		faults, ok := fault.As(err)

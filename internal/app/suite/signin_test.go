@@ -205,7 +205,7 @@ func TestSigningInTakesLittleMemory(t *testing.T) {
 			_, err := b.People.SignIn(context.Background(), "loft-owner", right, from(fmt.Sprintf("10.1.0.%d", i)))
 			if err == nil {
 				in.Add(1)
-			} else if err != people.ErrBusy {
+			} else if err != app.ErrBusy {
 				t.Error(err)
 			}
 		})

@@ -8,7 +8,6 @@ import (
 
 	"trevik/internal/app"
 	"trevik/internal/core/term"
-	"trevik/internal/picture"
 	"trevik/internal/record"
 	"trevik/internal/store/db"
 )
@@ -40,11 +39,10 @@ func (v *Visits) SolePhotos(ctx context.Context, who app.Actor, fitID uint64) ([
 // AddSolePhoto keeps a photo of an old sole in place of the side's earlier one. It
 // fails with a fault.List at photo when the file is no picture.
 func (v *Visits) AddSolePhoto(ctx context.Context, who app.Actor, fitID uint64, side term.Side, file []byte) error {
-	pic, err := picture.Open("photo", file)
+	img, _, err := app.Upright(ctx, "photo", file, SoleLong)
 	if err != nil {
 		return err
 	}
-	img, _ := pic.Upright(SoleLong)
 	var data bytes.Buffer
 	if err := jpeg.Encode(&data, img, &jpeg.Options{Quality: 85}); err != nil {
 		return err

@@ -15,7 +15,6 @@ import (
 	"trevik/internal/core/limits"
 	"trevik/internal/core/term"
 	"trevik/internal/form"
-	"trevik/internal/picture"
 	"trevik/internal/record"
 	"trevik/internal/store/db"
 )
@@ -129,11 +128,10 @@ func (w *Wardrobe) AddPhoto(ctx context.Context, who app.Actor, runnerID, pairID
 	if fault.OneOf(&l, "photo_side", side, term.Sides); len(l) > 0 {
 		return l
 	}
-	pic, err := picture.Open("photo", data)
+	img, _, err := app.Upright(ctx, "photo", data, visit.SoleLong)
 	if err != nil {
 		return err
 	}
-	img, _ := pic.Upright(visit.SoleLong)
 	var out bytes.Buffer
 	if err := jpeg.Encode(&out, img, &jpeg.Options{Quality: 85}); err != nil {
 		return err

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"trevik/internal/app"
 	"trevik/internal/app/people"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/units"
@@ -49,7 +50,7 @@ func (d *Desk) signIn(c *kit.Req) error {
 	case errors.As(err, &tooMany):
 		c.Header("Retry-After", strconv.Itoa(int(tooMany.After.Seconds())+1))
 		return d.showSignIn(c, http.StatusTooManyRequests, sent.Get("login"), kit.Sentence(err.Error())+".")
-	case errors.Is(err, people.ErrBusy):
+	case errors.Is(err, app.ErrBusy):
 		c.Header("Retry-After", "5")
 		return d.showSignIn(c, http.StatusServiceUnavailable, sent.Get("login"), kit.Sentence(err.Error())+".")
 	case err != nil:

@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"strconv"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
@@ -102,7 +103,10 @@ func (e *Env) Absolute(r *Req, path string) string {
 // status gives what an error means to a browser, and what a person is told.
 func status(err error) (int, string, string) {
 	_, faulty := fault.As(err)
+	var often people.TooMany
 	switch {
+	case errors.As(err, &often):
+		return http.StatusTooManyRequests, "Too often", form.Sentence(err.Error()) + "."
 	case errors.Is(err, app.ErrNotFound):
 		return http.StatusNotFound, "Not here", "There is no such page, or it is not your shop's."
 	case errors.Is(err, app.ErrNotAllowed):
@@ -113,7 +117,7 @@ func status(err error) (int, string, string) {
 		return http.StatusRequestEntityTooLarge, "Too large", form.Sentence(errTooLarge.Error()) + "."
 	case faulty:
 		return http.StatusUnprocessableEntity, "Something is not right", form.Sentence(err.Error()) + "."
-	case errors.Is(err, people.ErrBusy):
+	case errors.Is(err, app.ErrBusy):
 		return http.StatusServiceUnavailable, "Busy", form.Sentence(err.Error()) + "."
 	case store.IsAway(err), errors.Is(err, context.DeadlineExceeded):
 		return http.StatusServiceUnavailable, "The database is away",
@@ -125,6 +129,9 @@ func status(err error) (int, string, string) {
 // Fail answers with an error: a page, or a line for htmx.
 func (e *Env) Fail(r *Req, err error) {
 	code, title, text := status(err)
+	if often := (people.TooMany{}); errors.As(err, &often) {
+		r.Header("Retry-After", strconv.Itoa(int(often.After.Seconds())+1))
+	}
 	if code >= 500 && !errors.Is(err, context.Canceled) { // who went away needs no answer
 		e.Log.Error("request failed", "request", r.ID, "route", r.gin.FullPath(), "status", code, "error", err.Error())
 	}

@@ -2,6 +2,7 @@ package kit
 
 import (
 	"bytes"
+	"context"
 	"crypto/rand"
 	"crypto/sha256"
 	"errors"
@@ -11,9 +12,11 @@ import (
 	"maps"
 	"net/http"
 	"net/url"
+	"os"
 	"regexp"
 	"slices"
 	"strings"
+	"time"
 
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
@@ -39,6 +42,10 @@ func (r *Req) Receive() error {
 		var tooBig *http.MaxBytesError
 		if errors.As(err, &tooBig) {
 			return errTooLarge
+		}
+		if errors.Is(err, os.ErrDeadlineExceeded) {
+			r.revive()
+			return fault.List{{Field: "form", Text: "came too slowly; send it once more"}}
 		}
 		return fault.List{{Field: "form", Text: "cannot be read; it is not a form"}}
 	}
@@ -126,6 +133,19 @@ func Controls(fields []form.Field, u units.System, sent url.Values, faults map[s
 	return out
 }
 
+// How long files may take to arrive: all of them, and without a byte in between.
+var (
+	UploadTime = 15 * time.Minute
+	QuietTime  = 30 * time.Second
+)
+
+func words(d time.Duration) string {
+	if d >= time.Minute {
+		return fmt.Sprintf("%d minutes", int(d.Minutes()))
+	}
+	return fmt.Sprintf("%d seconds", int(d.Seconds()))
+}
+
 // mostFields is how many bytes the fields beside files may have together.
 const mostFields = 1 << 20
 
@@ -142,6 +162,9 @@ type Files struct {
 
 // Upload begins to read a form that holds files. It fails with a fault.List at a field.
 func Upload(r *Req, at string, limit int64) (*Files, error) {
+	if r.Request.ContentLength > limit+mostFields {
+		return nil, fault.List{{Field: at, Text: fmt.Sprintf("is larger than %d MiB; send less at once", limit>>20)}}
+	}
 	r.Request.Body = http.MaxBytesReader(r.Writer, r.Request.Body, limit+mostFields)
 	m, err := r.Request.MultipartReader()
 	if err != nil {
@@ -198,6 +221,10 @@ func (f *Files) wrong(at string, limit int64, err error) error {
 		return err
 	case errors.As(err, &tooBig):
 		return fault.List{{Field: at, Text: fmt.Sprintf("is larger than %d MiB; send less at once", limit>>20)}}
+	case errors.Is(err, os.ErrDeadlineExceeded), errors.Is(f.r.Ctx().Err(), context.DeadlineExceeded):
+		f.r.revive()
+		return fault.List{{Field: at, Text: fmt.Sprintf("came too slowly: nothing for %s, or not all of it within %s; send it once more",
+			words(QuietTime), words(UploadTime))}}
 	}
 	return fault.List{{Field: at, Text: "broke off on the way; send it once more"}}
 }
@@ -209,6 +236,9 @@ func (f *Files) Next() (field, name string, data io.Reader, err error) { return 
 // asked for with the same token and another file is another content. It fails with a fault.List
 // at the field, also where the file is missing.
 func One(r *Req, at string, limit int64, missing string) (name string, data []byte, err error) {
+	if err := r.Hold(limit); err != nil {
+		return "", nil, err
+	}
 	files, err := Upload(r, at, limit)
 	if err != nil {
 		return "", nil, err
@@ -224,7 +254,7 @@ func One(r *Req, at string, limit int64, missing string) (name string, data []by
 		if field != at || data != nil {
 			continue // its bytes are passed over with the next part
 		}
-		if data, err = io.ReadAll(in); err != nil {
+		if data, err = readAll(in, min(max(r.Request.ContentLength, 512), limit)); err != nil {
 			return "", nil, err
 		}
 		name = file
@@ -242,6 +272,49 @@ func One(r *Req, at string, limit int64, missing string) (name string, data []by
 		return name, nil, fault.List{{Field: at, Text: "is empty; choose another file"}}
 	}
 	return name, data, nil
+}
+
+// holding is the room that files have together which are held in memory while they are read.
+var holding = app.NewGate(192<<20, 100, 30*time.Second)
+
+// Hold waits for room for a file that is held in memory until the request is answered, up to a limit;
+// the request says how long it is, or it may be of all of it. It fails with app.ErrBusy.
+func (r *Req) Hold(limit int64) error {
+	takes := limit
+	if n := r.Request.ContentLength; n >= 0 {
+		takes = min(n, limit)
+	}
+	leave, err := holding.Enter(r.Ctx(), takes)
+	if err == nil {
+		r.after = append(r.after, leave)
+	}
+	return err
+}
+
+// answerTime is how long saying what went wrong may take once the request's own time is over.
+const answerTime = 20 * time.Second
+
+// revive gives the request a little time of its own again: the server takes its context away when
+// nothing more arrives, and the person still waits to be told so.
+func (r *Req) revive() {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(r.Ctx()), answerTime)
+	r.after = append(r.after, cancel)
+	r.Request = r.Request.WithContext(ctx)
+	r.gin.Request = r.Request
+}
+
+// Close gives back what the request held.
+func (r *Req) Close() {
+	for _, leave := range r.after {
+		leave()
+	}
+}
+
+// readAll reads all of a file that is likely so long, without growing on the way.
+func readAll(in io.Reader, likely int64) ([]byte, error) {
+	b := bytes.NewBuffer(make([]byte, 0, likely+bytes.MinRead))
+	_, err := b.ReadFrom(in)
+	return b.Bytes(), err
 }
 
 // Ticket gives a form of files its token once all its fields are read; digest tells its files.

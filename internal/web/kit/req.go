@@ -45,6 +45,7 @@ type Req struct {
 	form    url.Values
 	sent    bool
 	pairs   any
+	after   []func()
 	gin     *gin.Context
 }
 

@@ -83,6 +83,7 @@ func (o *Own) visitor(c *kit.Req) (*visitor, error) {
 	who.Form = c.Who.Form // the token of what was sent
 	c.Who = who
 	c.Header("X-Robots-Tag", "noindex")
+	c.Header("Referrer-Policy", "no-referrer")
 	return &visitor{c, runner}, nil
 }
 
@@ -194,6 +195,9 @@ func (o *Own) addRun(c *visitor) (url.Values, string, error) {
 // sendFile takes the runner's GPX files and puts them in at once: what is there already is
 // left out, and nothing is put in where a file is at fault.
 func (o *Own) sendFile(c *visitor) (url.Values, string, error) {
+	if err := c.Hold(mostSent); err != nil {
+		return nil, "", err
+	}
 	sending, err := kit.Upload(c.Req, "runs_file", mostSent)
 	if err != nil {
 		return nil, "", err
@@ -210,7 +214,7 @@ func (o *Own) sendFile(c *visitor) (url.Values, string, error) {
 		}
 		var data []byte
 		if err == nil {
-			data, err = io.ReadAll(in)
+			data, err = io.ReadAll(in) // held: the whole form is
 		}
 		if err != nil {
 			return nil, "", err
@@ -308,6 +312,7 @@ func (o *Own) calendar(c *kit.Req) error {
 		return err
 	}
 	c.Header("X-Robots-Tag", "noindex")
+	c.Header("Referrer-Policy", "no-referrer")
 	return c.Data(http.StatusOK, "text/calendar; charset=utf-8", []byte(text))
 }
 
