@@ -39,6 +39,9 @@ func paths(ctx context.Context, q *db.Queries, who app.Actor, film Film) (follow
 	if err != nil {
 		return followed, fix, app.Found(err)
 	}
+	if !row.Followed.Valid {
+		return followed, fix, fault.List{{Field: "film", Text: "was not read yet, or could not be; mark it by hand"}}
+	}
 	if err := json.Unmarshal([]byte(row.Followed.String), &followed); err != nil {
 		return followed, fix, err
 	}

@@ -94,9 +94,10 @@ func (d *Desk) showSecond(c *kit.Req, code int, wrong string) error {
 // tellSecond finishes signing in.
 func (d *Desk) tellSecond(c *kit.Req) error {
 	sent, err := kit.Form(c, kit.Known("code", "next"))
-	if err == nil {
-		err = d.App.People.TellSecond(c.Ctx(), c.Who, sent.Get("code"), c.Cookie(d.browser()))
+	if err != nil {
+		return err
 	}
+	err = d.App.People.TellSecond(c.Ctx(), c.Who, sent.Get("code"), c.Cookie(d.browser()))
 	if l, ok := fault.As(err); ok {
 		return d.showSecond(c, http.StatusUnauthorized, kit.Sentence(l[0].Text)+".")
 	}
