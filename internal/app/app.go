@@ -51,6 +51,7 @@ type Actor struct {
 	Zone     *time.Location // of the shop; nil is the machine's
 	ByLink   bool           // a runner on their own page; UserID is who gave them its address
 	Link     uint64         // that address
+	Runner   uint64         // whose it is
 	Form     Form           // that asks for what is done; none where no form does
 
 	Session     uint64 // the session that they are signed in by, 0 without one
@@ -83,7 +84,8 @@ func (w Actor) In(t time.Time) time.Time {
 // holds. What it asks for is done once.
 type Form struct {
 	Token  string
-	Name   string
+	Name   string // the line of the table of routes that it came to
+	Path   string // the address that it was sent to
 	Digest [32]byte
 }
 
@@ -140,8 +142,10 @@ func (c *Core) OnceBulk(ctx context.Context, who Actor, do func(*db.Queries, db.
 	err := c.Store.TxBulk(ctx, func(q *db.Queries, tx db.DBTX) (err error) {
 		f := who.Form
 		if f.Token == "" {
-			result, err = do(q, tx)
-			return err
+			if result, err = do(q, tx); err != nil || f.Name == "" {
+				return err
+			}
+			return c.auditForm(ctx, q, who)
 		}
 		err = q.AddSubmission(ctx, db.AddSubmissionParams{UserID: who.UserID, Token: f.Token, Form: f.Name, Digest: f.Digest[:], MadeAt: c.Now()})
 		if store.IsDuplicate(err) {
@@ -165,7 +169,10 @@ func (c *Core) OnceBulk(ctx context.Context, who Actor, do func(*db.Queries, db.
 		if result, err = do(q, tx); err != nil {
 			return err
 		}
-		return q.SetSubmissionResult(ctx, db.SetSubmissionResultParams{Result: result, UserID: who.UserID, Token: f.Token})
+		if err := q.SetSubmissionResult(ctx, db.SetSubmissionResultParams{Result: result, UserID: who.UserID, Token: f.Token}); err != nil {
+			return err
+		}
+		return c.auditForm(ctx, q, who)
 	})
 	return result, err
 }

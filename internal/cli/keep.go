@@ -45,6 +45,13 @@ func (t *tool) exportCmd() *cobra.Command {
 		if err != nil {
 			return err
 		}
+		who, err := a.People.Hand(c.Context(), id)
+		if err != nil {
+			return err
+		}
+		if err := a.Audit(c.Context(), who, app.Entry{Did: app.Exported, What: "trevik export", RunnerID: *runner}); err != nil {
+			return err
+		}
 		// Written whole or not at all.
 		var data bytes.Buffer
 		if err := a.Transfer.Export(c.Context(), id, *runner, &data); errors.Is(err, app.ErrNotFound) {

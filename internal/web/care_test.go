@@ -75,7 +75,7 @@ func TestCarePage(t *testing.T) {
 func TestExportAndErase(t *testing.T) {
 	s := newSite(t)
 	b := s.as(t, "teal")
-	if p := b.get("/runners/4/export"); p.code != http.StatusOK || !strings.Contains(p.body, "trevik.export/v1") ||
+	if p := b.post("/runners/4/export"); p.code != http.StatusOK || !strings.Contains(p.body, "trevik.export/v1") ||
 		!strings.Contains(p.header.Get("Content-Disposition"), "runner-4.json") {
 		t.Errorf("%d %s", p.code, p.header)
 	}
@@ -203,7 +203,7 @@ func TestCardComesBack(t *testing.T) {
 	for _, runner := range []string{"1", "2", "3"} {
 		// The demo's first fits are of the runners of the same number.
 		before := card(runner)
-		file := b.get("/runners/" + runner + "/export").body
+		file := b.post("/runners/" + runner + "/export").body
 		name := regexp.MustCompile(`Type ([^<]+) to erase them`).FindStringSubmatch(b.get("/runners/" + runner).body)[1]
 		b.post("/runners/"+runner+"/erase", "erase_name", name).to(t)
 		who, err := s.web.Env.App.People.ActorNamed(context.Background(), "isolde")

@@ -91,7 +91,7 @@ func TestHeadAssetsAndCaches(t *testing.T) {
 			t.Errorf("%s: %d %s", path, p.code, p.header.Get("Cache-Control"))
 		}
 	}
-	for _, path := range []string{"/", "/runners/2", "/fits/2/card", "/runners/2/export"} {
+	for _, path := range []string{"/", "/runners/2", "/fits/2/card"} {
 		if got := b.get(path).header.Get("Cache-Control"); got != "no-store" {
 			t.Errorf("%s: %s", path, got)
 		}
@@ -204,6 +204,27 @@ func TestAccountPages(t *testing.T) {
 		t.Errorf("barred, and yet in: %d", p.code)
 	}
 	owner.post("/people/999/disable").isGone(t)
+	// Who did what stands in the log, with filters and as a file.
+	s.as(t, "corin").get("/fits/2/feet")
+	owner.get("/audit").holds(t, "Corin Vane", "saw", "account", "New Hand")
+	if p := owner.get("/audit?did=saw&runner=2"); !strings.Contains(p.body, "runner 2") || strings.Contains(p.body, "/account/password") {
+		t.Errorf("the filter lets through: %d", p.code)
+	}
+	owner.get("/audit?did=erased").holds(t, "Nothing of that was put down")
+	if p := owner.get("/audit/file.csv?did=account"); p.code != http.StatusOK ||
+		!strings.HasPrefix(p.body, "Number,When,Who,Did,What,Where,Runner") ||
+		!strings.Contains(p.body, "/account/password") {
+		t.Errorf("%d %.300s", p.code, p.body)
+	}
+	// What matters asks for the password again once it was told long ago.
+	if _, err := s.store.DB.Exec("UPDATE signed_in SET asked_at = asked_at - INTERVAL 1 HOUR"); err != nil {
+		t.Fatal(err)
+	}
+	owner.get("/runners/2").holds(t, "Your password")
+	owner.post("/runners/2/export").holds(t, "Is missing; tell it once more")
+	owner.post("/runners/2/export", "own_password", "wrong").holds(t, "Is not your password")
+	owner.post("/runners/2/export", "own_password", demo.Password).holds(t, "trevik.export/v1")
+	owner.post("/runners/2/erase", "erase_name", "x").holds(t, "Is not their name") // told a moment ago: not asked again
 	// A second factor for everybody: nothing goes on before it.
 	owner.post("/shop", "second_factor", "required").to(t)
 	if p := owner.get("/runners"); p.header.Get("Location") != "/account" {

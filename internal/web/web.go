@@ -9,6 +9,7 @@ import (
 	"embed"
 	"encoding/hex"
 	"errors"
+	"fmt"
 	"io"
 	"io/fs"
 	"log/slog"
@@ -218,11 +219,54 @@ func (s *Server) answer(c *gin.Context, route kit.Route, origin *http.CrossOrigi
 		err = r.Receive()
 	}
 	if err == nil {
+		err = s.seen(r)
+	}
+	if err == nil {
 		err = route.Handle(r)
+	}
+	if err == nil {
+		err = s.account(r)
 	}
 	if err != nil {
 		s.Env.Fail(r, err)
 	}
+}
+
+// seen puts down who looks at a runner, or takes their data away as a file; what is not put down is
+// not shown.
+func (s *Server) seen(r *kit.Req) error {
+	if r.Request.Method == http.MethodPost || !r.Signed {
+		return nil
+	}
+	at := r.Route.Path
+	e := app.Entry{What: at, Subject: r.Request.URL.Path}
+	switch {
+	case strings.HasSuffix(at, "/export") && r.Param("runner") == "" && r.Param("fit") == "":
+		return nil // the catalogue: nobody's
+	case strings.HasSuffix(at, ".csv"), strings.HasSuffix(at, "/export"):
+		e.Did = app.Exported
+	case !strings.Contains(at, ":runner") && !strings.Contains(at, ":fit") || strings.HasPrefix(at, "/practice"):
+		return nil
+	}
+	var err error
+	if e.RunnerID, err = s.Env.App.RunnerAt(r.Ctx(), r.Who, r.Param("runner"), r.Param("fit")); err != nil {
+		return err
+	}
+	if e.Did == app.Exported {
+		return s.Env.App.Audit(r.Ctx(), r.Who, e)
+	}
+	e.What, e.Subject = "the runner", fmt.Sprintf("runner %d", e.RunnerID)
+	return s.Env.App.Seen(r.Ctx(), r.Who, e)
+}
+
+// account puts down what was done to an account, which no transaction of a verb does.
+func (s *Server) account(r *kit.Req) error {
+	at := r.Route.Path
+	if r.Request.Method != http.MethodPost || !r.Signed || r.Writer.Status() >= 400 ||
+		!strings.HasPrefix(at, desk.Account) && at != "/people" && !strings.HasPrefix(at, "/people/:person/password") {
+		return nil
+	}
+	return s.Env.App.Audit(r.Ctx(), r.Who, app.Entry{Did: app.OfAccount, What: at, Subject: r.Request.URL.Path})
 }
 
 // who finds the signed-in person of a request.

@@ -367,7 +367,7 @@ func (f *Films) AddFile(ctx context.Context, who app.Actor, fitID uint64, from *
 			}
 		}
 	}
-	who.Form = app.Form{} // its token was spent on beginning
+	who.Form.Token = "" // its token was spent on beginning
 	return film, f.Finish(ctx, who, fitID, film.ID)
 }
 

@@ -157,7 +157,7 @@ func (p *People) ByLink(ctx context.Context, kind, secret string) (app.Actor, ui
 		return app.Actor{}, 0, err
 	}
 	who := app.Actor{UserID: l.MadeBy, ShopID: l.ShopID, Shop: l.Shop, Currency: l.Currency, Units: units.System(l.Units), Zone: zone,
-		ByLink: true, Link: l.ID}
+		ByLink: true, Link: l.ID, Runner: uint64(l.RunnerID.Int64)}
 	return who, uint64(l.RunnerID.Int64), p.Store.TouchLink(ctx, db.TouchLinkParams{UsedAt: app.NullTime(p.Now()), ID: l.ID})
 }
 

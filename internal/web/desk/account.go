@@ -27,6 +27,8 @@ func (d *Desk) accountRoutes() []kit.Route {
 		{Method: post, Path: Account + "/second", Roles: kit.Everyone, Handle: d.startSecond, Free: true, Back: Account},
 		{Method: post, Path: Account + "/second/end", Roles: kit.Everyone, Handle: d.endSecond, Free: true, Back: Account},
 		{Method: get, Path: "/people", Roles: []app.Role{app.Owner}, Handle: d.people},
+		{Method: get, Path: "/audit", Roles: []app.Role{app.Owner}, Handle: d.audit},
+		{Method: get, Path: "/audit/file.csv", Roles: []app.Role{app.Owner}, Handle: d.auditCSV},
 		{Method: post, Path: "/people", Roles: []app.Role{app.Owner}, Handle: d.addPerson, Free: true},
 	}
 	for name, do := range map[string]func(*kit.Req, uint64, url.Values) error{

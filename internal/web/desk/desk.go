@@ -60,7 +60,6 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: post, Path: "/links/:link/revoke", Roles: fitters, Handle: d.revoke, Back: "/due"},
 		{Method: get, Path: "/runners", Roles: kit.Everyone, Handle: d.runners},
 		{Method: get, Path: "/runners/:runner", Roles: kit.Everyone, Handle: d.runner},
-		{Method: get, Path: "/runners/:runner/export", Roles: fitters, Handle: d.exportRunner},
 		{Method: get, Path: "/runners/:runner/care", Roles: kit.Everyone, Handle: d.care},
 		{Method: get, Path: "/sheets/lacing", Roles: kit.Everyone, Handle: d.lacingSheet},
 		{Method: get, Path: "/sheets/strength", Roles: kit.Everyone, Handle: d.strengthSheet},
@@ -84,7 +83,8 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: post, Path: "/me/theme", Roles: kit.Everyone, Handle: d.theme, Free: true, Back: "/"},
 	}
 	for _, r := range []kit.Route{
-		{Path: "erase", Roles: owner, Handle: d.erase}, {Path: "link", Roles: fitters, Handle: d.runnerLink},
+		{Path: "erase", Roles: owner, Handle: d.erase}, {Path: "export", Roles: fitters, Handle: d.exportRunner, Free: true},
+		{Path: "link", Roles: fitters, Handle: d.runnerLink},
 		{Path: "links/revoke", Roles: fitters, Handle: d.revokeAll},
 		{Path: "consent", Roles: kit.Everyone, Handle: d.consent, Free: true},
 	} {

@@ -73,11 +73,12 @@ func (d *Desk) showRunner(c *kit.Req, code int, shown runnerShown) error {
 	if err != nil {
 		return err
 	}
-	at, rest := kit.Say(c.Who.Units, shown.faults, kit.Known(record.FilmConsent, record.HealthConsent, "erase_name"))
+	at, rest := kit.Say(c.Who.Units, shown.faults, kit.Known(record.FilmConsent, record.HealthConsent, "erase_name", "own_password"))
 	p := d.NewPage(c, r.Name)
 	p.Desk, p.Notice, p.Body = "runners", rest, map[string]any{"Runner": r, "Fits": fits, "Currency": c.Who.Currency, "Links": links,
 		"Address": shown.address,
-		"May":     c.Who.Role != app.Trainee, "Owner": c.Who.Role == app.Owner, "EraseErr": at["erase_name"],
+		"May":     c.Who.Role != app.Trainee, "Owner": c.Who.Role == app.Owner, "EraseErr": at["erase_name"], "PassErr": at["own_password"],
+		"Asked":     c.Who.Asked,
 		"EraseName": shown.sent.Get("erase_name"),
 		"Consents":  kit.ConsentLines(r.Consents, c.Who.In(d.App.Now())), "Own": kit.Controls(record.ConsentFields, c.Who.Units, shown.sent, at)}
 	return d.Render(c, code, pages, "runner", p)
@@ -167,10 +168,39 @@ func (d *Desk) revokeAll(c *kit.Req) error {
 	return kit.Go(c, back)
 }
 
+// asked holds the password that a form tells for something that matters, unless it was told a moment
+// ago in this session.
+func (d *Desk) asked(c *kit.Req, password string) error {
+	if c.Who.Asked && password == "" {
+		return nil
+	}
+	if password == "" {
+		return fault.List{{Field: "own_password", Text: "is missing; tell it once more for this"}}
+	}
+	return d.App.People.Ask(c.Ctx(), c.Who, "own_password", password)
+}
+
 // exportRunner gives a runner as a file.
 func (d *Desk) exportRunner(c *kit.Req) error {
 	id, err := kit.RowID(c, "runner")
 	if err != nil {
+		return err
+	}
+	if _, err := d.App.People.Runner(c.Ctx(), c.Who, id); err != nil {
+		return err
+	}
+	sent, err := kit.Form(c, kit.Known("own_password"))
+	if err == nil {
+		err = d.asked(c, sent.Get("own_password"))
+	}
+	if l, ok := fault.As(err); ok {
+		return d.showRunner(c, http.StatusUnprocessableEntity, runnerShown{sent: sent, faults: l})
+	}
+	if err != nil {
+		return err
+	}
+	if err := d.App.Audit(c.Ctx(), c.Who, app.Entry{Did: app.Exported, What: c.Route.Path, Subject: c.Request.URL.Path,
+		RunnerID: id}); err != nil {
 		return err
 	}
 	var data bytes.Buffer
@@ -187,7 +217,7 @@ func (d *Desk) erase(c *kit.Req) error {
 	if err != nil {
 		return err
 	}
-	sent, err := kit.Form(c, kit.Known("erase_name"))
+	sent, err := kit.Form(c, kit.Known("erase_name", "own_password"))
 	if err != nil {
 		return err
 	}
@@ -198,6 +228,12 @@ func (d *Desk) erase(c *kit.Req) error {
 	if strings.TrimSpace(sent.Get("erase_name")) != r.Name {
 		return d.showRunner(c, http.StatusUnprocessableEntity, runnerShown{sent: sent,
 			faults: fault.List{{Field: "erase_name", Text: "is not their name; type " + r.Name + " to erase them"}}})
+	}
+	if err := d.asked(c, sent.Get("own_password")); err != nil {
+		if l, ok := fault.As(err); ok {
+			return d.showRunner(c, http.StatusUnprocessableEntity, runnerShown{sent: sent, faults: l})
+		}
+		return err
 	}
 	if err := d.App.Transfer.Erase(c.Ctx(), c.Who, id); err != nil {
 		return err

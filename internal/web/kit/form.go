@@ -34,6 +34,9 @@ var errTooLarge = errors.New("what was sent is larger than 1 MiB")
 // Receive reads the form of a request and holds its token to the route, before its handler is
 // called. What is sent as files is read by the handler (Files).
 func (r *Req) Receive() error {
+	if r.Request.Method == http.MethodPost {
+		r.Who.Form = app.Form{Name: r.Route.Path, Path: r.Request.URL.Path}
+	}
 	if r.Request.Method != http.MethodPost || strings.HasPrefix(r.GetHeader("Content-Type"), "multipart/") {
 		return nil
 	}
@@ -73,7 +76,7 @@ func (r *Req) ticket(h hash.Hash) error {
 		return fault.List{{Field: "form", Text: "is out of date; load the page again and send it once more"}}
 	}
 	fmt.Fprintf(h, "%s\n", r.Request.URL.Path)
-	r.Who.Form = app.Form{Token: token, Name: r.Route.Path}
+	r.Who.Form.Token = token
 	h.Sum(r.Who.Form.Digest[:0])
 	return nil
 }

@@ -263,7 +263,7 @@ func extra(b *bench.Bench) []kit.Route {
 			}
 			form, err := kit.SetConsents(c, b.Env, fit.Runner.ID)
 			if err == nil {
-				c.Who.Form = app.Form{} // its token was spent on the consents; closing twice is closing once
+				c.Who.Form.Token = "" // its token was spent on the consents; closing twice is closing once
 				err = do(c.Ctx(), c.Who, fit.ID)
 			}
 			return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "card"))
