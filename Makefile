@@ -14,7 +14,7 @@ FONT_FILES := \
 # What works at once with others, and the pages that are asked for at once, under the race detector.
 RACED := -timeout 15m -run 'Test(Each|Failing|Restart|Cancel|Kilometres|Last|Two|Taking|Import|Twice|Race|Wet|Open)' ./internal/jobs ./internal/app/suite ./internal/web
 
-.PHONY: demo test build assets generate stale columns bench fuzz screenshots clean
+.PHONY: demo test build assets generate stale columns bench fuzz attack screenshots clean
 
 demo: $(BIN)
 	$(BIN) demo
@@ -24,7 +24,7 @@ test: $(BIN) node_modules/.package-lock.json
 	$(GO) vet ./...
 	test -z "$$(gofmt -l cmd internal)" || { gofmt -l cmd internal; exit 1; }
 	$(MAKE) stale columns
-	$(GO) test ./...
+	$(GO) test -timeout 30m ./...
 	CGO_ENABLED=1 $(GO) test -race $(RACED)
 	npm run e2e
 
@@ -76,6 +76,11 @@ fuzz:
 			$(GO) test -run '^$$' -fuzz "^$$name$$" -fuzztime 30s "./$$(dirname $$file)" || exit 1; \
 		done || exit 1; \
 	done
+
+# Many sign in, send and upload at once, on a server of its own; prints what it took, fails beyond the limits.
+attack: $(BIN) node_modules/.package-lock.json
+	./tools/need mariadb-server
+	node e2e/attack.mjs
 
 screenshots: $(BIN) node_modules/.package-lock.json
 	./tools/need mariadb-server chromium ffmpeg

@@ -13,6 +13,7 @@ import (
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
 	"trevik/internal/device"
+	"trevik/internal/gpx"
 	"trevik/internal/jobs"
 	"trevik/internal/record"
 	"trevik/internal/runtable"
@@ -364,7 +365,7 @@ func (r *Log) sources(ctx context.Context, id uint64, files []app.Sent) (list []
 		if err != nil {
 			return nil, clean, err
 		}
-		more, err := unzip(f.Name, temp, info.Size())
+		more, err := unzip(f.Name, temp, info.Size(), gpx.MaxBytes)
 		if err != nil {
 			return nil, clean, err
 		}

@@ -145,7 +145,7 @@ func (r *Log) PutFiles(ctx context.Context, who app.Actor, runnerID uint64, file
 		list := []source{{f.Name, func() ([]byte, error) { return f.Data, nil }}}
 		if bytes.HasPrefix(f.Data, []byte("PK")) {
 			var err error
-			if list, err = unzip(f.Name, bytes.NewReader(f.Data), int64(len(f.Data))); err != nil {
+			if list, err = unzip(f.Name, bytes.NewReader(f.Data), int64(len(f.Data)), mostFromLink); err != nil {
 				return 0, err
 			}
 		}

@@ -55,9 +55,9 @@ type source struct {
 	read func() ([]byte, error)
 }
 
-// unzip gives the GPX files of a zip. Each is held to its limit as it is unpacked, whatever the
+// unzip gives the GPX files of a zip. Each is held to so many bytes as it is unpacked, whatever the
 // zip says of itself. It fails with a fault.List.
-func unzip(name string, file io.ReaderAt, size int64) ([]source, error) {
+func unzip(name string, file io.ReaderAt, size, most int64) ([]source, error) {
 	z, err := zip.NewReader(file, size)
 	if err != nil {
 		return nil, fault.List{{Field: "runs_file", Text: fmt.Sprintf("%s is no zip that can be read: %v", form.Clip(name), err)}}
@@ -76,7 +76,7 @@ func unzip(name string, file io.ReaderAt, size int64) ([]source, error) {
 				return nil, err
 			}
 			defer r.Close()
-			return io.ReadAll(io.LimitReader(r, gpx.MaxBytes+1)) // one over its limit is told by the reader
+			return io.ReadAll(io.LimitReader(r, most+1)) // one over its limit is told by the reader
 		}})
 	}
 	if len(out) == 0 {

@@ -18,30 +18,45 @@ import (
 
 // Funcs are the template functions; words and formats have their one place here.
 var Funcs = template.FuncMap{
-	"words":    func(v any) string { return support.Words(fmt.Sprint(v)) },
-	"title":    func(v any) string { return Sentence(support.Words(fmt.Sprint(v))) },
-	"length":   func(u units.System, mm float64) string { return u.Length(mm) },
-	"km":       func(u units.System, km float64) string { return u.Distance(km) },
-	"say":      func(u units.System, text string) string { return u.Say(text) },
-	"day":      LongDay,
-	"dayat":    LongDay,
-	"dayOf":    dayOf,
-	"clock":    func(t time.Time) string { return t.Format("15:04") },
-	"money":    Money,
-	"num":      func(v float64) string { return strconv.FormatFloat(units.Round(v, 2), 'f', -1, 64) },
-	"pct":      func(v float64) string { return strconv.FormatFloat(units.Round(100*v, 0), 'f', -1, 64) + " %" },
-	"share":    func(part, rest float64) float64 { return 100 * part / max(part+rest, 1e-9) },
-	"sub":      func(a, b int) int { return a - b },
-	"deref":    deref,
-	"sentence": Sentence,
-	"level":    func(l *term.Level) string { return string(*l) },
-	"seq":      seq,
-	"dict":     dict,
-	"model":    record.ModelName,
-	"shoe":     draw.Shoe,
-	"lookshoe": func(side string) template.HTML { return draw.LookShoe(term.Side(side)) },
-	"each":     func(s ...string) []string { return s },
-	"list":     func(s []string) string { return strings.Join(s, ", ") },
+	"words":      func(v any) string { return support.Words(fmt.Sprint(v)) },
+	"title":      func(v any) string { return Sentence(support.Words(fmt.Sprint(v))) },
+	"length":     func(u units.System, mm float64) string { return u.Length(mm) },
+	"km":         func(u units.System, km float64) string { return u.Distance(km) },
+	"say":        func(u units.System, text string) string { return u.Say(text) },
+	"day":        LongDay,
+	"dayat":      LongDay,
+	"dayOf":      dayOf,
+	"clock":      func(t time.Time) string { return t.Format("15:04") },
+	"money":      Money,
+	"num":        func(v float64) string { return strconv.FormatFloat(units.Round(v, 2), 'f', -1, 64) },
+	"pct":        func(v float64) string { return strconv.FormatFloat(units.Round(100*v, 0), 'f', -1, 64) + " %" },
+	"share":      func(part, rest float64) float64 { return 100 * part / max(part+rest, 1e-9) },
+	"sub":        func(a, b int) int { return a - b },
+	"deref":      deref,
+	"sentence":   Sentence,
+	"routewords": routeWords,
+	"level":      func(l *term.Level) string { return string(*l) },
+	"seq":        seq,
+	"dict":       dict,
+	"model":      record.ModelName,
+	"shoe":       draw.Shoe,
+	"lookshoe":   func(side string) template.HTML { return draw.LookShoe(term.Side(side)) },
+	"each":       func(s ...string) []string { return s },
+	"list":       func(s []string) string { return strings.Join(s, ", ") },
+}
+
+// routeWords are a line of the table of routes without its marks: "fits runs" for "/fits/:fit/runs".
+func routeWords(route string) string {
+	if !strings.HasPrefix(route, "/") {
+		return route
+	}
+	var words []string
+	for _, part := range strings.Split(route[1:], "/") {
+		if part != "" && !strings.HasPrefix(part, ":") {
+			words = append(words, strings.ReplaceAll(part, "-", " "))
+		}
+	}
+	return strings.Join(words, ", ")
 }
 
 func seq(n int) []int {
