@@ -125,6 +125,9 @@ func (t *tool) importCmd() *cobra.Command {
 			return err
 		}
 		for _, id := range runners {
+			if err := a.Audit(c.Context(), who, app.Entry{Did: app.Changed, What: "trevik import", RunnerID: id}); err != nil {
+				return err
+			}
 			fmt.Fprintf(t.out, "runner %d\n", id)
 		}
 		return nil

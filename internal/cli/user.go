@@ -79,6 +79,10 @@ func (t *tool) userCmd() *cobra.Command {
 			if err := c.do(cmd.Context(), a, shop, id, *typed); err != nil {
 				return err
 			}
+			if err := a.Audit(cmd.Context(), shop, app.Entry{Did: app.OfAccount, What: "trevik user " + c.use,
+				Subject: fmt.Sprintf("person %d", id)}); err != nil {
+				return err
+			}
 			_, err = fmt.Fprintln(t.out, "done")
 			return err
 		}

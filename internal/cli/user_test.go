@@ -45,6 +45,10 @@ func TestUserCommands(t *testing.T) {
 		!strings.Contains(out, "202") {
 		t.Errorf("%d %q", code, out)
 	}
+	if code, out, errs := run("", "check", "--shop", "Loft"); code != Answered ||
+		!strings.Contains(out, "4 entries of the audit log, all seals hold") {
+		t.Errorf("%d %q %q", code, out, errs)
+	}
 	run("", "user", "enable", "--login", "teal")
 	if _, out, _ := run("", "user", "list", "--shop", "Loft"); strings.Contains(out, "202") {
 		t.Errorf("still barred: %q", out)

@@ -19,6 +19,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/alexedwards/argon2id"
+
 	"trevik/internal/app"
 	"trevik/internal/app/people"
 	"trevik/internal/core/foot"
@@ -32,6 +34,11 @@ import (
 )
 
 func TestMain(m *testing.M) { storetest.Main(m) }
+
+// Signing in by the hundred, the tests hash for little.
+func init() {
+	people.HashParams = &argon2id.Params{Memory: 1024, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}
+}
 
 var now = time.Date(2026, 11, 24, 13, 0, 0, 0, time.UTC)
 

@@ -125,17 +125,34 @@ const mostFromLink = 24 << 20
 var sent = app.NewGate(1, 16, 20*time.Second)
 
 // PutFiles reads a runner's few files and puts them in at once, all or none, and gives how many
-// runs were new. It fails with a fault.List.
+// runs were new. It fails with a fault.List, and with app.ErrBusy.
 func (r *Log) PutFiles(ctx context.Context, who app.Actor, runnerID uint64, files []NamedFile) (int, error) {
-	leave, err := sent.Enter(ctx, 1)
+	runs, packed, err := r.readSent(ctx, who, files)
 	if err != nil {
 		return 0, err
 	}
+	result, err := r.OnceOf(ctx, who, runnerID, func(q *db.Queries) (string, error) {
+		n, err := r.put(ctx, q, who, runnerID, runs, false, func(track int) (string, []byte, error) {
+			return files[track-1].Name, packed[track-1], nil
+		})
+		return strconv.Itoa(n), err
+	})
+	if err != nil {
+		return 0, err
+	}
+	return strconv.Atoi(result)
+}
+
+// readSent reads a sending of a runner, in turn: its runs, and each file packed as it was.
+func (r *Log) readSent(ctx context.Context, who app.Actor, files []NamedFile) (runs []FileRun, packed [][]byte, err error) {
+	leave, err := sent.Enter(ctx, 1)
+	if err != nil {
+		return nil, nil, err
+	}
 	defer leave()
 	var l fault.List
-	var runs []FileRun
 	var left []string
-	packed := make([][]byte, len(files))
+	packed = make([][]byte, len(files))
 	today := r.Today(who)
 	for i, f := range files {
 		if IsTable(f.Name, f.Data) {
@@ -144,13 +161,12 @@ func (r *Log) PutFiles(ctx context.Context, who app.Actor, runnerID uint64, file
 		}
 		list := []source{{f.Name, func() ([]byte, error) { return f.Data, nil }}}
 		if bytes.HasPrefix(f.Data, []byte("PK")) {
-			var err error
 			if list, err = unzip(f.Name, bytes.NewReader(f.Data), int64(len(f.Data)), mostFromLink); err != nil {
-				return 0, err
+				return nil, nil, err
 			}
 		}
 		if len(list) > 1 || len(files) > atOnce {
-			return 0, fault.List{{Field: "runs_file", Text: "holds too many runs to be put in at once; send up to three files"}}
+			return nil, nil, fault.List{{Field: "runs_file", Text: "holds too many runs to be put in at once; send up to three files"}}
 		}
 		data, err := list[0].read()
 		if err == nil && len(data) > mostFromLink {
@@ -162,14 +178,14 @@ func (r *Log) PutFiles(ctx context.Context, who app.Actor, runnerID uint64, file
 		}
 		found, passed, wrong := tracksOf(ctx, NamedFile{list[0].name, data}, today, who)
 		if ctx.Err() != nil {
-			return 0, ctx.Err() // who sent it went away, or its time is over: nothing is read for nobody
+			return nil, nil, ctx.Err() // who sent it went away, or its time is over: nothing is read for nobody
 		}
 		for _, x := range wrong {
 			l.Add("runs_file", "%s: %s", x.Field, x.Text)
 		}
 		left = append(left, passed...)
 		if packed[i], err = pack(data); err != nil {
-			return 0, err
+			return nil, nil, err
 		}
 		for _, x := range found {
 			x.Track = i + 1
@@ -182,20 +198,7 @@ func (r *Log) PutFiles(ctx context.Context, who app.Actor, runnerID uint64, file
 	if len(l) == 0 && len(runs) == 0 {
 		l.Add("runs_file", "holds no run: %s", strings.Join(left, " "))
 	}
-	if err := l.Err(); err != nil {
-		return 0, err
-	}
-	result, err := r.OnceOf(ctx, who, runnerID, func(q *db.Queries) (string, error) {
-		n, err := r.put(ctx, q, who, runnerID, runs, false, func(track int) (string, []byte, error) {
-			return files[track-1].Name,
-				packed[track-1], nil
-		})
-		return strconv.Itoa(n), err
-	})
-	if err != nil {
-		return 0, err
-	}
-	return strconv.Atoi(result)
+	return runs, packed, l.Err()
 }
 
 // File is the GPX that a run came from.

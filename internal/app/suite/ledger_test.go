@@ -45,7 +45,7 @@ func (l *ledger) sum() (sum int64) {
 // refused says whether an error is one that a person is told of, and fails on any other.
 func refused(t *testing.T, what string, err error) bool {
 	t.Helper()
-	if _, faulty := fault.As(err); err != nil && !faulty && !errors.Is(err, app.ErrNotFound) {
+	if _, faulty := fault.As(err); err != nil && !faulty && !errors.Is(err, app.ErrNotFound) && !errors.Is(err, app.ErrBusy) {
 		t.Errorf("%s: %v", what, err)
 	}
 	return err != nil

@@ -8,11 +8,15 @@ import (
 	"strings"
 	"time"
 
+	"trevik/internal/app/runlog"
+	"trevik/internal/catalogue"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 	"trevik/internal/form"
+	"trevik/internal/picture"
 	"trevik/internal/record"
+	"trevik/internal/recording"
 	"trevik/internal/web/draw"
 )
 
@@ -35,6 +39,7 @@ var Funcs = template.FuncMap{
 	"deref":      deref,
 	"sentence":   Sentence,
 	"routewords": routeWords,
+	"most":       func(kind string) int64 { return mostMiB[kind] },
 	"level":      func(l *term.Level) string { return string(*l) },
 	"seq":        seq,
 	"dict":       dict,
@@ -44,6 +49,11 @@ var Funcs = template.FuncMap{
 	"each":       func(s ...string) []string { return s },
 	"list":       func(s []string) string { return strings.Join(s, ", ") },
 }
+
+// mostMiB is how much may be sent at once, MiB, by what it is: told beside the field, and held against
+// what was chosen before it is sent.
+var mostMiB = map[string]int64{"picture": picture.MaxBytes >> 20, "runs": runlog.MaxSent >> 20, "film": recording.MaxArchive >> 20,
+	"models": catalogue.MaxBytes >> 20}
 
 // routeWords are a line of the table of routes without its marks: "fits runs" for "/fits/:fit/runs".
 func routeWords(route string) string {

@@ -84,6 +84,16 @@ document.addEventListener("htmx:afterRequest", (event) => {
 });
 
 // Sent as a whole page: the drafts go once the answer shows what was kept.
+// What is too large is told before it is sent, where the server would tell it.
+document.addEventListener("change", (event) => {
+  const input = event.target;
+  if (!input.matches?.("input[type=file][data-most]")) return;
+  const size = [...input.files].reduce((sum, file) => sum + file.size, 0);
+  const tooLarge = size > Number(input.dataset.most) * 2 ** 20;
+  input.setCustomValidity(tooLarge ? `This is ${Math.ceil(size / 2 ** 20)} MiB; up to ${input.dataset.most} MiB are taken at once.` : "");
+  if (tooLarge) input.reportValidity();
+});
+
 document.addEventListener("submit", (event) => {
   const form = event.target;
   if (form.hasAttribute("data-sign-out")) {
