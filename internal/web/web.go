@@ -157,7 +157,7 @@ func (s *Server) sessioned(next http.Handler) http.Handler {
 			control := http.NewResponseController(w)
 			// Where the connection has no deadlines, as in a test, there are none to set.
 			_ = control.SetWriteDeadline(time.Now().Add(within + pageTime))
-			r.Body = steady{r.Body, control, time.Now().Add(kit.UploadTime)}
+			r.Body = &steady{ReadCloser: r.Body, control: control, begun: time.Now()}
 		}
 		ctx, cancel := context.WithTimeout(r.Context(), within)
 		defer cancel()
@@ -174,16 +174,23 @@ func (s *Server) sessioned(next http.Handler) http.Handler {
 type steady struct {
 	io.ReadCloser
 	control *http.ResponseController
-	until   time.Time
+	begun   time.Time
+	came    int64
 }
 
-func (s steady) Read(p []byte) (int, error) {
-	next := time.Now().Add(kit.QuietTime)
-	if next.After(s.until) {
-		next = s.until
+func (s *steady) Read(p []byte) (int, error) {
+	now := time.Now()
+	next, until := now.Add(kit.QuietTime), s.begun.Add(kit.UploadTime)
+	if paced := s.begun.Add(kit.QuietTime + time.Duration(s.came)*time.Second/kit.LeastPace); paced.Before(until) {
+		until = paced
+	}
+	if next.After(until) {
+		next = until
 	}
 	_ = s.control.SetReadDeadline(next) // as above
-	return s.ReadCloser.Read(p)
+	n, err := s.ReadCloser.Read(p)
+	s.came += int64(n)
+	return n, err
 }
 
 // filled is a pattern of the table with the parameters of a request.

@@ -142,6 +142,9 @@ var (
 	QuietTime  = 30 * time.Second
 )
 
+// LeastPace is how fast files come in the mean at least, bytes a second, once QuietTime is over.
+const LeastPace = 8 << 10
+
 func words(d time.Duration) string {
 	if d >= time.Minute {
 		return fmt.Sprintf("%d minutes", int(d.Minutes()))
@@ -226,8 +229,9 @@ func (f *Files) wrong(at string, limit int64, err error) error {
 		return fault.List{{Field: at, Text: fmt.Sprintf("is larger than %d MiB; send less at once", limit>>20)}}
 	case errors.Is(err, os.ErrDeadlineExceeded), errors.Is(f.r.Ctx().Err(), context.DeadlineExceeded):
 		f.r.revive()
-		return fault.List{{Field: at, Text: fmt.Sprintf("came too slowly: nothing for %s, or not all of it within %s; send it once more",
-			words(QuietTime), words(UploadTime))}}
+		return fault.List{{Field: at, Text: fmt.Sprintf(
+			"came too slowly: nothing for %s, under %d KiB a second, or not all of it within %s; send it once more",
+			words(QuietTime), LeastPace>>10, words(UploadTime))}}
 	}
 	return fault.List{{Field: at, Text: "broke off on the way; send it once more"}}
 }
@@ -277,8 +281,12 @@ func One(r *Req, at string, limit int64, missing string) (name string, data []by
 	return name, data, nil
 }
 
-// holding is the room that files have together which are held in memory while they are read.
-var holding = app.NewGate(192<<20, 100, 30*time.Second)
+// holding is the room that files have together which are held in memory while they are read, and
+// holdingSent that of what runners send by their addresses, so that they are not in the shop's way.
+var (
+	holding     = app.NewGate(192<<20, 100, 30*time.Second)
+	holdingSent = app.NewGate(48<<20, 16, 30*time.Second)
+)
 
 // Hold waits for room for a file that is held in memory until the request is answered, up to a limit;
 // the request says how long it is, or it may be of all of it. It fails with app.ErrBusy.
@@ -287,7 +295,11 @@ func (r *Req) Hold(limit int64) error {
 	if n := r.Request.ContentLength; n >= 0 {
 		takes = min(n, limit)
 	}
-	leave, err := holding.Enter(r.Ctx(), takes)
+	gate := holding
+	if r.Who.ByLink {
+		gate = holdingSent
+	}
+	leave, err := gate.Enter(r.Ctx(), takes)
 	if err == nil {
 		r.after = append(r.after, leave)
 	}
@@ -311,6 +323,52 @@ func (r *Req) Close() {
 	for _, leave := range r.after {
 		leave()
 	}
+}
+
+// OneStored is One of a file that is too large to be held in memory: it lies in a file without a name,
+// which is gone when the request is answered, whatever ends the program.
+func OneStored(r *Req, at string, limit int64, missing string) (file *os.File, size int64, err error) {
+	files, err := Upload(r, at, limit)
+	if err != nil {
+		return nil, 0, err
+	}
+	if file, err = os.CreateTemp("", "trevik-sent-"); err != nil {
+		return nil, 0, err
+	}
+	r.after = append(r.after, func() { _ = file.Close() }) // it was read, or is let go of
+	if err := os.Remove(file.Name()); err != nil {
+		return nil, 0, err
+	}
+	name, digest := "", sha256.New()
+	for {
+		field, sent, in, err := files.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return nil, 0, err
+		}
+		if field != at || name != "" {
+			continue
+		}
+		if size, err = io.Copy(io.MultiWriter(file, digest), in); err != nil {
+			return nil, 0, err
+		}
+		name = sent
+	}
+	h := sha256.New()
+	digestForm(h, r.form)
+	fmt.Fprintf(h, "%q %x\n", name, digest.Sum(nil))
+	if err := r.ticket(h); err != nil {
+		return nil, 0, err
+	}
+	switch {
+	case name == "":
+		return nil, 0, fault.List{{Field: at, Text: missing}}
+	case size == 0:
+		return nil, 0, fault.List{{Field: at, Text: "is empty; choose another file"}}
+	}
+	return file, size, nil
 }
 
 // readAll reads all of a file that is likely so long, without growing on the way.

@@ -1,7 +1,6 @@
 package gait
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -170,7 +169,7 @@ func benchFilm(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
 // archive takes a film as a zip archive of frames.
 func archive(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
 	var l fault.List
-	_, data, err := kit.One(c, "archive", recording.MaxArchive, "is missing; choose a .zip with recording.json and numbered frames")
+	file, size, err := kit.OneStored(c, "archive", recording.MaxArchive, "is missing; choose a .zip with recording.json and numbered frames")
 	if faults, ok := fault.As(err); ok {
 		l = append(l, faults...)
 	} else if err != nil {
@@ -183,7 +182,7 @@ func archive(b *bench.Bench, c *kit.Req, fit *record.Conclusions) error {
 	var film films.Film
 	if len(l) == 0 {
 		var from *recording.Film
-		if from, err = recording.Zip(bytes.NewReader(data), int64(len(data))); err == nil {
+		if from, err = recording.Zip(file, size); err == nil {
 			film, err = b.App.Films.AddFile(c.Ctx(), c.Who, fit.ID, from, keep == "yes")
 		}
 		if faults, ok := fault.As(err); ok {
