@@ -3,11 +3,8 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"log/slog"
-	"time"
 
 	"trevik/internal/app"
-	"trevik/internal/app/suite"
 
 	"github.com/spf13/cobra"
 )
@@ -22,16 +19,12 @@ up to; and for an audit log that was touched. Exits with 1 where something is wr
 	shop := c.Flags().String("shop", "", "the shop's name")
 	_ = c.MarkFlagRequired("shop") // the flag is there
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		s, err := open(*dsn)
+		a, who, done, err := inShop(c.Context(), *dsn, *shop)
 		if err != nil {
 			return err
 		}
-		defer s.Close()
-		a := suite.New(s, time.Now, slog.New(slog.DiscardHandler))
-		id, err := a.People.ShopNamed(c.Context(), *shop)
-		if err != nil {
-			return err
-		}
+		defer done()
+		id := who.ShopID
 		n, wrong, err := a.Runs.Check(c.Context(), id)
 		if err != nil {
 			return err

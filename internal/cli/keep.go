@@ -32,29 +32,17 @@ func (t *tool) exportCmd() *cobra.Command {
 	out := c.Flags().String("out", "", "the file to write; standard output when nothing is said")
 	_ = c.MarkFlagRequired("shop") // the flag is there
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		s, err := open(*dsn)
+		a, who, done, err := inShop(c.Context(), *dsn, *shop)
 		if err != nil {
 			return err
 		}
-		defer s.Close()
-		a := suite.New(s, time.Now, slog.New(slog.DiscardHandler))
-		id, err := a.People.ShopNamed(c.Context(), *shop)
-		if errors.Is(err, app.ErrNotFound) {
-			return fault.List{{Field: "shop", Text: fmt.Sprintf("%q is not here", *shop)}}
-		}
-		if err != nil {
-			return err
-		}
-		who, err := a.People.Hand(c.Context(), id)
-		if err != nil {
-			return err
-		}
+		defer done()
 		if err := a.Audit(c.Context(), who, app.Entry{Did: app.Exported, What: "trevik export", RunnerID: *runner}); err != nil {
 			return err
 		}
 		// Written whole or not at all.
 		var data bytes.Buffer
-		if err := a.Transfer.Export(c.Context(), id, *runner, &data); errors.Is(err, app.ErrNotFound) {
+		if err := a.Transfer.Export(c.Context(), who.ShopID, *runner, &data); errors.Is(err, app.ErrNotFound) {
 			return fault.List{{Field: "runner", Text: fmt.Sprintf("%d is not of this shop", *runner)}}
 		} else if err != nil {
 			return err

@@ -18,6 +18,9 @@ import (
 	"github.com/go-sql-driver/mysql"
 	"github.com/spf13/cobra"
 
+	"trevik/internal/app"
+	"trevik/internal/app/suite"
+	"trevik/internal/core/fault"
 	"trevik/internal/demo"
 	"trevik/internal/store"
 	"trevik/internal/store/privatedb"
@@ -39,6 +42,27 @@ func open(dsn string) (*store.Store, error) {
 		return nil, usageError{err}
 	}
 	return s, nil
+}
+
+// inShop opens a database and gives the command line's hand in a shop of it; done closes it again.
+func inShop(ctx context.Context, dsn, shop string) (a *suite.Suite, who app.Actor, done func(), err error) {
+	s, err := open(dsn)
+	if err != nil {
+		return nil, who, nil, err
+	}
+	a = suite.New(s, time.Now, slog.New(slog.DiscardHandler))
+	id, err := a.People.ShopNamed(ctx, shop)
+	if errors.Is(err, app.ErrNotFound) {
+		err = fault.List{{Field: "shop", Text: fmt.Sprintf("%q is not here", shop)}}
+	}
+	if err == nil {
+		who, err = a.People.Hand(ctx, id)
+	}
+	if err != nil {
+		_ = s.Close() // what went wrong is told already
+		return nil, who, nil, err
+	}
+	return a, who, func() { _ = s.Close() }, nil // it was only read, or is committed
 }
 
 func (t *tool) migrateCmd() *cobra.Command {

@@ -106,20 +106,11 @@ func (t *tool) userListCmd() *cobra.Command {
 	shop := c.Flags().String("shop", "", "the shop's name")
 	_ = c.MarkFlagRequired("shop") // the flag is there
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		s, err := open(*dsn)
+		a, who, done, err := inShop(c.Context(), *dsn, *shop)
 		if err != nil {
 			return err
 		}
-		defer s.Close()
-		a := suite.New(s, time.Now, slog.New(slog.DiscardHandler))
-		id, err := a.People.ShopNamed(c.Context(), *shop)
-		if err != nil {
-			return err
-		}
-		who, err := a.People.Hand(c.Context(), id)
-		if err != nil {
-			return err
-		}
+		defer done()
 		list, err := a.People.All(c.Context(), who)
 		if err != nil {
 			return err
