@@ -25,6 +25,8 @@ const watching = `
   parentPort.on("message", () => { done = true; });
   (async () => {
     const pages = [], wrong = [];
+    await (await fetch(workerData.url, { headers: { cookie: workerData.cookie } })).arrayBuffer(); // connected
+    parentPort.postMessage("ready");
     while (!done) {
       const begin = performance.now();
       const res = await fetch(workerData.url, { headers: { cookie: workerData.cookie }, redirect: "manual" });
@@ -42,6 +44,7 @@ async function measured(name, limitMiB, limitMS, run) {
   clearPeak();
   // In a thread of its own: this one is busy with sending.
   const watch = new Worker(watching, { eval: true, workerData: { url: `${server.url}/runners`, cookie } });
+  await new Promise((resolve) => watch.once("message", resolve));
   const watched = new Promise((resolve) => watch.on("message", resolve));
   const begin = performance.now();
   const codes = {};
