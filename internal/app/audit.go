@@ -52,8 +52,7 @@ func (c *Core) Audit(ctx context.Context, who Actor, e Entry) error {
 func (c *Core) Seen(ctx context.Context, who Actor, e Entry) error {
 	e.Did = Saw
 	n, err := c.Store.SawLately(ctx, db.SawLatelyParams{ShopID: who.ShopID, RunnerID: NullID(e.RunnerID), UserID: NullID(who.UserID),
-		What:  e.What,
-		Since: c.Now().Add(-sawEvery)})
+		What: e.What, Since: c.Now().Add(-sawEvery)})
 	if err != nil || n > 0 {
 		return err
 	}
@@ -77,8 +76,7 @@ func (c *Core) audit(ctx context.Context, q *db.Queries, who Actor, e Entry) err
 		name = "a runner, by their address"
 	}
 	a := db.AddAuditParams{ShopID: who.ShopID, Number: head.Number + 1, MadeAt: c.Now(), UserID: NullID(who.UserID), Who: clip(name),
-		Did:  string(e.Did),
-		What: clip(e.What), RunnerID: NullID(e.RunnerID), Subject: clip(e.Subject)}
+		Did: string(e.Did), What: clip(e.What), RunnerID: NullID(e.RunnerID), Subject: clip(e.Subject)}
 	a.Seal = seal(head.Seal, a)
 	if err := q.AddAudit(ctx, a); err != nil {
 		return err
@@ -94,8 +92,7 @@ func clip(s string) string {
 // seal is an entry's own: over the one before and everything that it says.
 func seal(before []byte, a db.AddAuditParams) []byte {
 	h := sha256.Sum256(fmt.Appendf(nil, "%x %d %d %d %d %q %q %q %d %q", before, a.ShopID, a.Number, a.MadeAt.UnixMicro(), a.UserID.Int64,
-		a.Who, a.Did,
-		a.What, a.RunnerID.Int64, a.Subject))
+		a.Who, a.Did, a.What, a.RunnerID.Int64, a.Subject))
 	return h[:]
 }
 
@@ -188,8 +185,7 @@ func (c *Core) AuditLog(ctx context.Context, who Actor, f AuditFilter, most, ski
 		first = time.Unix(0, 0).UTC()
 	}
 	rows, err := c.Store.AuditLines(ctx, db.AuditLinesParams{ShopID: who.ShopID, Did: string(f.Did), Runner: NullInt(int64(f.RunnerID)),
-		Person: NullInt(int64(f.UserID)),
-		First:  first, Last: last, Limit: int32(most), Offset: int32(skip)})
+		Person: NullInt(int64(f.UserID)), First: first, Last: last, Limit: int32(most), Offset: int32(skip)})
 	out := make([]AuditLine, len(rows))
 	for i, r := range rows {
 		out[i] = AuditLine{r.Number, who.In(r.MadeAt), uint64(r.UserID.Int64), r.Who,
@@ -212,8 +208,7 @@ func (c *Core) CheckAudit(ctx context.Context, shopID uint64) (entries uint64, e
 		}
 		for _, r := range rows {
 			want := seal(before, db.AddAuditParams{ShopID: shopID, Number: r.Number, MadeAt: r.MadeAt, UserID: r.UserID, Who: r.Who, Did: r.Did,
-				What:     r.What,
-				RunnerID: r.RunnerID, Subject: r.Subject})
+				What: r.What, RunnerID: r.RunnerID, Subject: r.Subject})
 			if r.Number != entries+1 || string(want) != string(r.Seal) {
 				return entries, fmt.Errorf("%w: entry %d is not the one that followed entry %d", ErrAudit, r.Number, entries)
 			}

@@ -1,6 +1,7 @@
 package people
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"slices"
@@ -78,24 +79,23 @@ func (p *People) Add(ctx context.Context, who app.Actor, name, login, password s
 	return err
 }
 
+// errOwn keeps what asks for one's own password from being done without it.
+var errOwn = fault.List{{Field: "person", Text: "is yourself; do that at your account, where your password is asked for"}}
+
 // SetPassword gives a person of the owner's shop a new password, which they should change: for who
 // forgot theirs. Every session of theirs ends. It fails with a fault.List.
 func (p *People) SetPassword(ctx context.Context, who app.Actor, userID uint64, password string) error {
 	if who.Role != app.Owner {
 		return app.ErrNotAllowed
 	}
+	if userID == who.UserID {
+		return errOwn
+	}
 	u, err := p.Store.UserByID(ctx, userID)
 	if err = app.Found(err); err != nil || u.ShopID != who.ShopID {
-		return cmpOr(err, app.ErrNotFound)
+		return cmp.Or(err, app.ErrNotFound)
 	}
 	return p.setPassword(ctx, u, "new_password", password, 0)
-}
-
-func cmpOr(err, or error) error {
-	if err != nil {
-		return err
-	}
-	return or
 }
 
 // ChangePassword changes one's own, which is told once more. Every other session of theirs ends, and
@@ -200,6 +200,9 @@ func (p *People) EndSessions(ctx context.Context, who app.Actor, userID uint64) 
 
 // ResetSecond takes a person's second factor away: for who lost it and the codes.
 func (p *People) ResetSecond(ctx context.Context, who app.Actor, userID uint64) error {
+	if userID == who.UserID && who.Role == app.Owner {
+		return errOwn
+	}
 	return p.ofShop(ctx, who, userID, false, func(q *db.Queries) error {
 		if err := q.SetSecond(ctx, db.SetSecondParams{ID: userID}); err != nil {
 			return err
@@ -227,7 +230,7 @@ func (p *People) ofShop(ctx context.Context, who app.Actor, userID uint64, witho
 	return p.Do(ctx, who, func(q *db.Queries) error {
 		u, err := q.UserByID(ctx, userID)
 		if err = app.Found(err); err != nil || u.ShopID != who.ShopID {
-			return cmpOr(err, app.ErrNotFound)
+			return cmp.Or(err, app.ErrNotFound)
 		}
 		if without {
 			owners, err := q.LockOwners(ctx, who.ShopID)

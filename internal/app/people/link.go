@@ -112,7 +112,7 @@ func (p *People) RevokeLink(ctx context.Context, who app.Actor, id uint64) error
 	if who.Role == app.Trainee || who.ByLink {
 		return app.ErrNotAllowed
 	}
-	return p.Store.Tx(ctx, func(q *db.Queries) error {
+	return p.Do(ctx, who, func(q *db.Queries) error {
 		at := app.NullTime(p.Now())
 		if err := app.Some(q.RevokeLink(ctx, db.RevokeLinkParams{RevokedAt: at, ID: id, ShopID: who.ShopID})); err != nil {
 			return err
@@ -126,8 +126,10 @@ func (p *People) RevokeLinks(ctx context.Context, who app.Actor, runnerID uint64
 	if who.Role == app.Trainee || who.ByLink {
 		return app.ErrNotAllowed
 	}
-	return app.Some(p.Store.RevokeLinksOf(ctx, db.RevokeLinksOfParams{RevokedAt: app.NullTime(p.Now()), ShopID: who.ShopID,
-		RunnerID: app.NullID(runnerID)}))
+	return p.Do(ctx, who, func(q *db.Queries) error {
+		return app.Some(q.RevokeLinksOf(ctx, db.RevokeLinksOfParams{RevokedAt: app.NullTime(p.Now()), ShopID: who.ShopID,
+			RunnerID: app.NullID(runnerID)}))
+	})
 }
 
 // RevokeLinksBy ends every address that a person of the owner's shop gave.

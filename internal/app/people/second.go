@@ -1,6 +1,7 @@
 package people
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"crypto/subtle"
@@ -52,6 +53,11 @@ func (p *People) StartSecond(ctx context.Context, who app.Actor, secret, code st
 	var codes []string
 	return codes, p.Store.Tx(ctx, func(q *db.Queries) error {
 		codes = nil
+		if u, err := q.SecondOf(ctx, who.UserID); err != nil {
+			return app.Found(err)
+		} else if u.SecondSecret.Valid { // another one in its place would need no password
+			return fault.List{{Field: "code", Text: "is of another second factor than the one that is on; take that away first"}}
+		}
 		if err := q.SetSecond(ctx, db.SetSecondParams{SecondSecret: sql.NullString{String: secret, Valid: true}, SecondStep: step,
 			ID: who.UserID}); err != nil {
 			return err
@@ -93,7 +99,7 @@ func (p *People) TellSecond(ctx context.Context, who app.Actor, code, device str
 		right = false
 		u, err := q.SecondOf(ctx, who.UserID)
 		if err != nil || !u.SecondSecret.Valid {
-			return cmpOr(app.Found(err), app.ErrNotFound)
+			return cmp.Or(app.Found(err), app.ErrNotFound)
 		}
 		now := p.Now()
 		if step, ok := stepOf(code, u.SecondSecret.String, now, u.SecondStep); ok {

@@ -274,6 +274,14 @@ func TestAccounts(t *testing.T) {
 	if err != nil || len(codes) != 10 {
 		t.Fatal(codes, err)
 	}
+	if other, err := b.People.Key(fitter); err != nil {
+		t.Fatal(err)
+	} else if c, err := totp.GenerateCode(other.Secret(), b.now); err != nil {
+		t.Fatal(err)
+	} else {
+		_, err := b.People.StartSecond(ctx, fitter, other.Secret(), c)
+		faultAt(t, err, "code", "take that away first")
+	}
 	half, in := signIn("loft-fitter", "six old rowing boats")
 	if !in.Second || !half.SecondDue || !half.Second {
 		t.Fatalf("%+v", half)
@@ -316,6 +324,8 @@ func TestAccounts(t *testing.T) {
 	}
 	faultAt(t, b.People.SetDisabled(ctx, owner, owner.UserID, true), "person", "last owner")
 	faultAt(t, b.People.SetRole(ctx, owner, owner.UserID, app.Fitter), "person", "last owner")
+	faultAt(t, b.People.SetPassword(ctx, owner, owner.UserID, "six old rowing boats"), "person", "at your account")
+	faultAt(t, b.People.ResetSecond(ctx, owner, owner.UserID), "person", "at your account")
 	must(t, b.People.ResetSecond(ctx, owner, fitter.UserID))
 	if who, _ := signIn("loft-fitter", "six old rowing boats"); who.Second {
 		t.Error("the second factor is still there")

@@ -127,6 +127,9 @@ func (d *Desk) runnerLink(c *kit.Req) error {
 		return err
 	}
 	secret, err := d.App.People.NewLink(c.Ctx(), c.Who, people.RunnerLink, id)
+	if l, ok := fault.As(err); ok {
+		return d.showRunner(c, http.StatusUnprocessableEntity, runnerShown{faults: l})
+	}
 	if err != nil {
 		return err
 	}

@@ -299,6 +299,9 @@ func (o *Own) newCalendar(c *kit.Req) error {
 		return err
 	}
 	secret, err := o.App.People.NewLink(c.Ctx(), c.Who, people.RunnerCalendarLink, v.runner)
+	if l, ok := fault.As(err); ok {
+		return o.page(v, http.StatusUnprocessableEntity, nil, l, "")
+	}
 	if err != nil {
 		return err
 	}
