@@ -77,7 +77,7 @@ func (c *Core) audit(ctx context.Context, q *db.Queries, who Actor, e Entry) err
 	}
 	a := db.AddAuditParams{ShopID: who.ShopID, Number: head.Number + 1, MadeAt: c.Now(), UserID: NullID(who.UserID), Who: clip(name),
 		Did: string(e.Did), What: clip(e.What), RunnerID: NullID(e.RunnerID), Subject: clip(e.Subject)}
-	a.Seal = seal(head.Seal, a)
+	a.Seal = sealEntry(head.Seal, a)
 	if err := q.AddAudit(ctx, a); err != nil {
 		return err
 	}
@@ -89,8 +89,8 @@ func clip(s string) string {
 	return string(r[:min(len(r), 120)])
 }
 
-// seal is an entry's own: over the one before and everything that it says.
-func seal(before []byte, a db.AddAuditParams) []byte {
+// sealEntry is an entry's own: over the one before and everything that it says.
+func sealEntry(before []byte, a db.AddAuditParams) []byte {
 	h := sha256.Sum256(fmt.Appendf(nil, "%x %d %d %d %d %q %q %q %d %q", before, a.ShopID, a.Number, a.MadeAt.UnixMicro(), a.UserID.Int64,
 		a.Who, a.Did, a.What, a.RunnerID.Int64, a.Subject))
 	return h[:]
@@ -207,7 +207,7 @@ func (c *Core) CheckAudit(ctx context.Context, shopID uint64) (entries uint64, e
 			return entries, err
 		}
 		for _, r := range rows {
-			want := seal(before, db.AddAuditParams{ShopID: shopID, Number: r.Number, MadeAt: r.MadeAt, UserID: r.UserID, Who: r.Who, Did: r.Did,
+			want := sealEntry(before, db.AddAuditParams{ShopID: shopID, Number: r.Number, MadeAt: r.MadeAt, UserID: r.UserID, Who: r.Who, Did: r.Did,
 				What: r.What, RunnerID: r.RunnerID, Subject: r.Subject})
 			if r.Number != entries+1 || string(want) != string(r.Seal) {
 				return entries, fmt.Errorf("%w: entry %d is not the one that followed entry %d", ErrAudit, r.Number, entries)

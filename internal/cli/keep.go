@@ -86,7 +86,7 @@ func (t *tool) importCmd() *cobra.Command {
 	as := c.Flags().String("as", "", "what the person signs in with into whose shop it goes")
 	_ = c.MarkFlagRequired("as") // the flag is there
 	c.RunE = func(c *cobra.Command, args []string) error {
-		s, err := open(*dsn)
+		s, err := opened(c.Context(), *dsn)
 		if err != nil {
 			return err
 		}

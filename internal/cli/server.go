@@ -44,9 +44,23 @@ func open(dsn string) (*store.Store, error) {
 	return s, nil
 }
 
+// opened opens a migrated database with the owner's key, where there is one. It fails where the
+// database was sealed and the key is missing or another one.
+func opened(ctx context.Context, dsn string) (*store.Store, error) {
+	s, err := open(dsn)
+	if err != nil {
+		return nil, err
+	}
+	if err := unlock(ctx, s, os.Getenv(keyFileVariable)); err != nil {
+		_ = s.Close() // what went wrong is told already
+		return nil, err
+	}
+	return s, nil
+}
+
 // inShop opens a database and gives the command line's hand in a shop of it; done closes it again.
 func inShop(ctx context.Context, dsn, shop string) (a *suite.Suite, who app.Actor, done func(), err error) {
-	s, err := open(dsn)
+	s, err := opened(ctx, dsn)
 	if err != nil {
 		return nil, who, nil, err
 	}
@@ -92,12 +106,21 @@ func (t *tool) serveCmd() *cobra.Command {
 	plain := c.Flags().Bool("plain-http", false, "let the session's cookie travel without TLS")
 	proxies := c.Flags().StringSlice("trusted-proxies", splitList(os.Getenv("TREVIK_TRUSTED_PROXIES")),
 		"addresses or networks whose X-Forwarded-For counts; none without it")
+	key := c.Flags().String("key", os.Getenv(keyFileVariable), "the file of the owner's key (trevik key); "+keyFileVariable+" stands in for it")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		s, err := open(*dsn)
 		if err != nil {
 			return err
 		}
 		defer s.Close()
+		ctx, stop := context.WithCancelCause(c.Context())
+		defer stop(nil)
+		if err := unlockSoon(ctx, s, *key, stop); err != nil {
+			return err
+		}
+		if *key == "" {
+			fmt.Fprintln(t.err, "No key was given: films, pictures and health answers stand in the database in clear (trevik help key).")
+		}
 		l, err := net.Listen("tcp", *addr)
 		if err != nil {
 			return usageError{fmt.Errorf("addr: %w", err)}
@@ -106,7 +129,11 @@ func (t *tool) serveCmd() *cobra.Command {
 			return usageError{fmt.Errorf("trusted-proxies: %w", err)}
 		}
 		fmt.Fprintf(t.out, "Trevik is at http://%s\n", l.Addr())
-		return t.serve(c.Context(), l, web.Config{Store: s, Log: slog.New(slog.NewJSONHandler(t.err, nil)), Secure: !*plain, Proxies: *proxies})
+		err = t.serve(ctx, l, web.Config{Store: s, Log: slog.New(slog.NewJSONHandler(t.err, nil)), Secure: !*plain, Proxies: *proxies})
+		if cause := context.Cause(ctx); c.Context().Err() == nil && cause != nil {
+			return cause
+		}
+		return err
 	}
 	return c
 }
@@ -187,6 +214,9 @@ func (t *tool) demoCmd() *cobra.Command {
 		}
 		defer s.Close()
 		if _, err := s.Migrate(ctx); err != nil {
+			return err
+		}
+		if err := demoKey(ctx, s, filepath.Join(*dir, "owner.key")); err != nil {
 			return err
 		}
 		if !filled {

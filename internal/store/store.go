@@ -18,6 +18,7 @@ import (
 	"github.com/go-sql-driver/mysql"
 	"github.com/pressly/goose/v3"
 
+	"trevik/internal/seal"
 	"trevik/internal/store/db"
 )
 
@@ -28,6 +29,7 @@ var migrations embed.FS
 type Store struct {
 	DB *sql.DB
 	*db.Queries
+	ring *seal.Ring
 }
 
 // Open prepares the connection that a DSN describes; it does not connect yet,
@@ -62,11 +64,12 @@ func Open(dsn string) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	pool := sql.OpenDB(connector)
+	ring := &seal.Ring{}
+	pool := sql.OpenDB(seal.Connector(connector, ring))
 	pool.SetMaxOpenConns(24)
 	pool.SetMaxIdleConns(12)
 	pool.SetConnMaxLifetime(10 * time.Minute)
-	return &Store{DB: pool, Queries: db.New(pool)}, nil
+	return &Store{DB: pool, Queries: db.New(pool), ring: ring}, nil
 }
 
 // Close lets the connections go.

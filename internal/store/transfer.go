@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"trevik/internal/seal"
 	"trevik/internal/store/db"
 )
 
@@ -255,8 +256,11 @@ func insert(ctx context.Context, tx db.DBTX, t table, r Row) (uint64, error) {
 			}
 			v = data
 		}
+		if data, ok := v.([]byte); ok && slices.Contains(seal.ByteColumns, name) {
+			v = seal.Bytes(data)
+		}
 		switch v.(type) {
-		case nil, string, float64, bool, int64, uint64, []byte, json.Number:
+		case nil, string, float64, bool, int64, uint64, []byte, json.Number, seal.Bytes, seal.Text:
 		default:
 			return 0, fmt.Errorf("%s is no plain value", name)
 		}
@@ -320,4 +324,47 @@ func (s *Store) Erase(ctx context.Context, shop, runner uint64) (bool, error) {
 		return false, nil
 	}
 	return true, tx.Commit()
+}
+
+// noBytes has no columns of bytes.
+var noBytes table
+
+// bareColumns are those whose values tell of health where a row's column health does not, by table.
+var bareColumns = map[string][]string{
+	"findings":       {"name", "number_value", "text_value"},
+	"decisions":      {"kind", "value", "reason", "basis"},
+	"changes":        {"asked"},
+	"change_reports": {"soreness", "place", "night"},
+}
+
+// Bare reads rows of a table, and locks them, whose health answers stand in other columns than
+// the one that is sealed; names are the findings that tell of health.
+func Bare(ctx context.Context, tx db.DBTX, table string, names []string, most int) ([]Row, error) {
+	where, args := "health IS NULL", []any{}
+	switch table {
+	case "findings":
+		where += " AND (number_value IS NOT NULL OR text_value IS NOT NULL) AND name IN (" + strings.Repeat(", ?", len(names))[2:] + ")"
+		for _, n := range names {
+			args = append(args, n)
+		}
+	case "decisions": // what was forgotten has none either
+		where += " AND JSON_LENGTH(basis) > 0 AND value <> ''"
+	case "changes":
+		where += " AND JSON_EXTRACT(asked, '$.complaints') IS NOT NULL"
+	case "change_reports":
+		where += " AND soreness IS NOT NULL"
+	}
+	return rowsOf(ctx, tx, noBytes, "SELECT id, "+strings.Join(bareColumns[table], ", ")+" FROM "+table+" WHERE "+where+
+		fmt.Sprintf(" ORDER BY id LIMIT %d FOR UPDATE", most), args...)
+}
+
+// Rewrite writes a row that Bare read, with its health answers apart.
+func Rewrite(ctx context.Context, tx db.DBTX, table string, r Row) error {
+	set, args := "health = ?", []any{r["health"]}
+	for _, c := range bareColumns[table] {
+		set += ", " + c + " = ?"
+		args = append(args, r[c])
+	}
+	_, err := tx.ExecContext(ctx, "UPDATE "+table+" SET "+set+" WHERE id = ?", append(args, r["id"])...)
+	return err
 }

@@ -270,16 +270,30 @@ func (r *reader) changes() error {
 	}
 	by := map[uint64][]care.Report{}
 	for _, x := range reports {
-		report := care.Report{Week: int(x.Week), Soreness: x.Soreness, Night: x.Night}
-		if x.Place != "" {
-			place := term.Place(x.Place)
+		h, err := app.Shown(x.Health)
+		if err != nil {
+			return fmt.Errorf("plan of changing over %d, week %d: %w", x.ChangeID, x.Week, err)
+		}
+		if h.Soreness == nil { // from before such answers stood apart
+			h = app.Hidden{Soreness: &x.Soreness.Float64, Place: &x.Place, Night: &x.Night.Bool}
+		}
+		report := care.Report{Week: int(x.Week), Soreness: *h.Soreness, Night: h.Night != nil && *h.Night}
+		if h.Place != nil && *h.Place != "" {
+			place := term.Place(*h.Place)
 			report.Place = &place
 		}
 		by[x.ChangeID] = append(by[x.ChangeID], report)
 	}
 	for _, x := range rows {
 		f := record.ChangeFacts{ID: x.ID, From: x.FromName, To: x.ToName, MadeAt: r.who.In(x.MadeAt), Ended: x.EndedAt.Valid}
-		if err := json.Unmarshal(x.Asked, &f.Asked); err != nil {
+		h, err := app.Shown(x.Health)
+		if err == nil && h.Asked != nil {
+			x.Asked = h.Asked
+		}
+		if err == nil {
+			err = json.Unmarshal(x.Asked, &f.Asked)
+		}
+		if err != nil {
 			return fmt.Errorf("plan of changing over %d: %w", x.ID, err)
 		}
 		f.Asked.Reports = append(f.Asked.Reports, by[x.ID]...)

@@ -2,6 +2,7 @@ package load
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"time"
 
@@ -80,11 +81,16 @@ func Visits(ctx context.Context, q *db.Queries, who app.Actor, h History, ids []
 		return nil, err
 	}
 	for _, d := range decisions {
-		if v := out[d.FitID]; v != nil {
-			if err := v.Decide(record.Decision{ID: d.ID, Kind: d.Kind, Value: d.Value, Reason: d.Reason, Maker: d.Maker, MadeAt: who.In(d.MadeAt)},
-				d.Basis); err != nil {
-				return nil, err
-			}
+		v := out[d.FitID]
+		if v == nil {
+			continue
+		}
+		reason, basis, err := app.DecisionOf(d.Reason, d.Basis, d.Health)
+		if err == nil {
+			err = v.Decide(record.Decision{ID: d.ID, Kind: d.Kind, Value: d.Value, Reason: reason, Maker: d.Maker, MadeAt: who.In(d.MadeAt)}, basis)
+		}
+		if err != nil {
+			return nil, fmt.Errorf("decision %d: %w", d.ID, err)
 		}
 	}
 	return out, nil
@@ -93,7 +99,7 @@ func Visits(ctx context.Context, q *db.Queries, who app.Actor, h History, ids []
 // Findings reads the findings that count of each fit: the latest of a key, unless it was
 // taken away.
 func Findings(ctx context.Context, q *db.Queries, who app.Actor, fits []uint64) (map[uint64][]record.Stored, error) {
-	rows, err := q.LoadFindings(ctx, db.LoadFindingsParams{ShopID: who.ShopID, Fits: fits})
+	rows, err := app.FindingsOf(ctx, q, who.ShopID, fits)
 	if err != nil {
 		return nil, err
 	}

@@ -5,7 +5,6 @@ import (
 	"context"
 	"crypto/rand"
 	"crypto/subtle"
-	"database/sql"
 	"strings"
 	"time"
 
@@ -14,6 +13,7 @@ import (
 
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
+	"trevik/internal/seal"
 	"trevik/internal/store/db"
 )
 
@@ -55,10 +55,10 @@ func (p *People) StartSecond(ctx context.Context, who app.Actor, secret, code st
 		codes = nil
 		if u, err := q.SecondOf(ctx, who.UserID); err != nil {
 			return app.Found(err)
-		} else if u.SecondSecret.Valid { // another one in its place would need no password
+		} else if u.SecondSecret != "" { // another one in its place would need no password
 			return fault.List{{Field: "code", Text: "is of another second factor than the one that is on; take that away first"}}
 		}
-		if err := q.SetSecond(ctx, db.SetSecondParams{SecondSecret: sql.NullString{String: secret, Valid: true}, SecondStep: step,
+		if err := q.SetSecond(ctx, db.SetSecondParams{SecondSecret: seal.Text(secret), SecondStep: step,
 			ID: who.UserID}); err != nil {
 			return err
 		}
@@ -98,11 +98,11 @@ func (p *People) TellSecond(ctx context.Context, who app.Actor, code, device str
 	err := p.Store.Tx(ctx, func(q *db.Queries) error {
 		right = false
 		u, err := q.SecondOf(ctx, who.UserID)
-		if err != nil || !u.SecondSecret.Valid {
+		if err != nil || u.SecondSecret == "" {
 			return cmp.Or(app.Found(err), app.ErrNotFound)
 		}
 		now := p.Now()
-		if step, ok := stepOf(code, u.SecondSecret.String, now, u.SecondStep); ok {
+		if step, ok := stepOf(code, string(u.SecondSecret), now, u.SecondStep); ok {
 			right = true
 			err = q.SetSecondStep(ctx, db.SetSecondStepParams{SecondStep: step, ID: who.UserID})
 		} else {

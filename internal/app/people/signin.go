@@ -99,7 +99,7 @@ func (p *People) SignIn(ctx context.Context, login, password string, from From) 
 		return SignedIn{}, ErrSignIn
 	}
 	p.release(ctx, counts)
-	return p.begin(ctx, u.ID, from, u.SecondSecret.Valid)
+	return p.begin(ctx, u.ID, from, u.SecondSecret != "")
 }
 
 // network is what of an address is one place: who has an IPv6 address has 2^64 of them.

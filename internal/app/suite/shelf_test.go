@@ -276,7 +276,7 @@ func TestCorruptChoiceIsLoud(t *testing.T) {
 	must(t, err)
 	_, err = b.Wardrobe.Choose(ctx, b.fitter, fit, wardrobe.Sale{Model: answer.Ranked[0].Model})
 	must(t, err)
-	_, err = b.store.DB.Exec("UPDATE decisions SET basis = '{\"pair_id\": \"seven\"}' WHERE fit_id = ?", fit)
+	_, err = b.store.DB.Exec("UPDATE decisions SET basis = '{\"pair_id\": \"seven\"}', health = NULL WHERE fit_id = ?", fit)
 	must(t, err)
 	if f, err := b.Visits.Fit(ctx, b.fitter, fit); err == nil {
 		d, basis := f.Choice()

@@ -2,6 +2,7 @@ package suite_test
 
 import (
 	"context"
+	"database/sql"
 	"errors"
 	"strings"
 	"testing"
@@ -81,11 +82,18 @@ func TestHealthGoesFromPlans(t *testing.T) {
 	calf := term.Place("calf")
 	must(t, b.Wardrobe.ReportSore(ctx, b.fitter, runner, plans[0].ID, care.Report{Week: 1, Soreness: 3, Place: &calf}))
 	held := func() string {
-		var text string
-		must(t, b.store.DB.QueryRow("SELECT CONCAT_WS(' ', (SELECT GROUP_CONCAT(CONCAT_WS(' ', place, soreness, night)) FROM change_reports r "+
-			"JOIN changes c ON c.id = r.change_id WHERE c.runner_id = ?), (SELECT GROUP_CONCAT(asked) FROM changes WHERE runner_id = "+
-			"?))", runner, runner).Scan(&text))
-		return text
+		rows, err := b.store.DB.Query("SELECT r.health FROM change_reports r JOIN changes c ON c.id = r.change_id WHERE c.runner_id = ? UNION ALL "+
+			"SELECT asked FROM changes WHERE runner_id = ? UNION ALL SELECT health FROM changes WHERE runner_id = ?", runner, runner, runner)
+		must(t, err)
+		defer rows.Close()
+		var all string
+		for rows.Next() {
+			var text sql.NullString
+			must(t, rows.Scan(&text))
+			all += text.String + "\n"
+		}
+		must(t, rows.Err())
+		return all
 	}
 	if before := held(); !strings.Contains(before, "calf") || !strings.Contains(before, "shin") {
 		t.Fatalf("there is nothing to forget: %s", before)

@@ -81,6 +81,13 @@ func (t *Transfer) Export(ctx context.Context, shop, runner uint64, w io.Writer)
 	if out.Rows, err = t.Store.Dump(ctx, shop, runner); err != nil {
 		return err
 	}
+	for name, rows := range out.Rows.Tables {
+		for _, r := range rows {
+			if err := show(name, r); err != nil {
+				return err
+			}
+		}
+	}
 	named := namedModels(out.Rows)
 	var models []store.Row
 	for _, m := range out.Rows.Models {
@@ -265,11 +272,15 @@ func remap(by app.Actor) func(table string, r store.Row, ids map[string]map[uint
 	return func(table string, r store.Row, ids map[string]map[uint64]uint64) error {
 		switch table {
 		case "findings":
-			return remapFinding(r, ids)
+			if err := remapFinding(r, ids); err != nil {
+				return err
+			}
 		case "decisions":
-			return remapDecision(r, ids)
+			if err := remapDecision(r, ids); err != nil {
+				return err
+			}
 		}
-		return nil
+		return hide(table, r)
 	}
 }
 

@@ -34,9 +34,36 @@ func (v *Visits) Decide(ctx context.Context, q *db.Queries, who app.Actor, fitID
 	if err != nil {
 		return err
 	}
-	_, err = q.AddDecision(ctx, db.AddDecisionParams{ShopID: who.ShopID, FitID: fitID, Kind: kind, Value: value, Reason: reason, Basis: data,
-		MadeBy: who.UserID, MadeAt: v.Now()})
+	p, err := HideDecision(kind, value, reason, data)
+	if err != nil {
+		return err
+	}
+	_, err = q.AddDecision(ctx, db.AddDecisionParams{ShopID: who.ShopID, FitID: fitID, Kind: kind, Value: value, Reason: p.Reason,
+		Basis: p.Basis, Health: p.Health, MadeBy: who.UserID, MadeAt: v.Now()})
 	return err
+}
+
+// HideDecision parts a decision into what tells of the runner's health and what does not.
+func HideDecision(kind, value, reason string, basis []byte) (db.RewriteDecisionParams, error) {
+	hidden := app.Hidden{Basis: basis}
+	p := db.RewriteDecisionParams{Basis: []byte("{}"), Reason: reason}
+	switch {
+	case kind == record.ReferOverride && reason != "":
+		hidden.Reason, p.Reason = &reason, ""
+	case kind == record.Chosen && value != "":
+		var b record.Basis
+		if err := json.Unmarshal(basis, &b); err != nil {
+			return p, err
+		}
+		b.Support.ForgetHealth()
+		var err error
+		if p.Basis, err = json.Marshal(b); err != nil {
+			return p, err
+		}
+	}
+	var err error
+	p.Health, err = hidden.Hide()
+	return p, err
 }
 
 // Overrule lets a fit go on in spite of a caution that refers, with a reason; undo takes that

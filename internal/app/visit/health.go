@@ -2,7 +2,6 @@ package visit
 
 import (
 	"context"
-	"encoding/json"
 	"time"
 
 	"trevik/internal/app"
@@ -24,19 +23,17 @@ func ForgetHealth(ctx context.Context, q *db.Queries, now, until time.Time, shop
 		return err
 	}
 	for _, d := range rows {
-		p := db.RewriteDecisionParams{Basis: []byte("{}"), Reason: d.Reason, ID: d.ID, ShopID: shopID}
-		switch {
-		case d.Kind == record.ReferOverride && d.Reason != "":
+		reason, basis, err := app.DecisionOf(d.Reason, d.Basis, d.Health)
+		if err != nil {
+			return err
+		}
+		p, err := HideDecision(d.Kind, d.Value, reason, basis)
+		if err != nil {
+			return err
+		}
+		p.ID, p.ShopID, p.Health = d.ID, shopID, ""
+		if d.Kind == record.ReferOverride && reason != "" {
 			p.Reason = "deleted with the health answers"
-		case d.Kind == record.Chosen && d.Value != "":
-			var b record.Basis
-			if err := json.Unmarshal(d.Basis, &b); err != nil {
-				return err
-			}
-			b.Support.ForgetHealth()
-			if p.Basis, err = json.Marshal(b); err != nil {
-				return err
-			}
 		}
 		if err := q.RewriteDecision(ctx, p); err != nil {
 			return err
@@ -57,12 +54,7 @@ func forgetInPlans(ctx context.Context, q *db.Queries, now, until time.Time, sho
 		if p.MadeAt.After(until) {
 			continue
 		}
-		var asked map[string]json.RawMessage
-		if err := json.Unmarshal(p.Asked, &asked); err != nil {
-			return err
-		}
-		delete(asked, "complaints")
-		data, err := json.Marshal(asked)
+		data, err := app.WithoutComplaints(p.Asked)
 		if err != nil {
 			return err
 		}

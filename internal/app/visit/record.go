@@ -78,7 +78,7 @@ func (v *Visits) record(ctx context.Context, q *db.Queries, who app.Actor, fitID
 	if err != nil {
 		return saved, nil, err
 	}
-	rows, err := q.LoadFindings(ctx, db.LoadFindingsParams{ShopID: who.ShopID, Fits: []uint64{fitID}})
+	rows, err := app.FindingsOf(ctx, q, who.ShopID, []uint64{fitID})
 	if err != nil {
 		return saved, nil, err
 	}
@@ -104,7 +104,11 @@ func (v *Visits) record(ctx context.Context, q *db.Queries, who app.Actor, fitID
 				saved.Notes = append(saved.Notes, meanwhile(x, was, who))
 			}
 		}
-		id, err := q.AddFinding(ctx, v.row(who, fitID, x, saved.At))
+		row, err := v.row(who, fitID, x, saved.At)
+		if err != nil {
+			return saved, nil, err
+		}
+		id, err := q.AddFinding(ctx, row)
 		if err != nil {
 			return saved, nil, err
 		}
@@ -154,7 +158,7 @@ func meanwhile(x record.Value, was db.LoadFindingsRow, who app.Actor) string {
 		who.In(was.MadeAt).Format("15:04"))
 }
 
-func (v *Visits) row(who app.Actor, fitID uint64, x record.Value, at time.Time) db.AddFindingParams {
+func (v *Visits) row(who app.Actor, fitID uint64, x record.Value, at time.Time) (db.AddFindingParams, error) {
 	k, how := x.Key, x.How
 	if how == "" {
 		how = x.Decl.How
@@ -164,7 +168,7 @@ func (v *Visits) row(who app.Actor, fitID uint64, x record.Value, at time.Time) 
 		RunKind: string(k.Kind), Ground: string(k.Ground), Unit: string(x.Decl.Unit), Withdrawn: x.Empty, How: how, MadeBy: who.UserID,
 		MadeAt: at}
 	if x.Empty {
-		return p
+		return p, nil
 	}
 	if x.Decl.Kind == form.Number {
 		p.NumberValue = app.NullFloat(&x.Number)
@@ -175,7 +179,18 @@ func (v *Visits) row(who app.Actor, fitID uint64, x record.Value, at time.Time) 
 	if x.Decl.Kind != form.Number || x.Text != "" {
 		p.TextValue = sql.NullString{String: x.Text, Valid: true}
 	}
-	return p
+	if !x.Decl.Health {
+		return p, nil
+	}
+	number := p.NumberValue
+	h := app.Hidden{Number: app.FloatOf(number)}
+	if text := p.TextValue; text.Valid {
+		h.Text = &text.String
+	}
+	var err error
+	p.NumberValue, p.TextValue = sql.NullFloat64{}, sql.NullString{}
+	p.Health, err = h.Hide()
+	return p, err
 }
 
 // RecordScan writes what a scanner handed over, beside what was measured by hand. It fails with
@@ -245,7 +260,7 @@ func (v *Visits) undo(ctx context.Context, q *db.Queries, who app.Actor, fitID, 
 		Unit: f.Unit, Withdrawn: true, How: "undone", MadeBy: who.UserID, MadeAt: at}
 	if len(all) > 1 {
 		b := all[1]
-		p.NumberValue, p.TextValue, p.ErrorValue, p.Withdrawn = b.NumberValue, b.TextValue, b.ErrorValue, b.Withdrawn
+		p.NumberValue, p.TextValue, p.Health, p.ErrorValue, p.Withdrawn = b.NumberValue, b.TextValue, b.Health, b.ErrorValue, b.Withdrawn
 	}
 	made, err := q.AddFinding(ctx, p)
 	return uint64(made), "", err

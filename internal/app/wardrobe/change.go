@@ -88,8 +88,15 @@ func (w *Wardrobe) ChangeOver(ctx context.Context, who app.Actor, runnerID uint6
 		if err != nil {
 			return err
 		}
-		_, err = q.AddChange(ctx, db.AddChangeParams{ShopID: who.ShopID, RunnerID: runnerID, FromName: from.Name(), ToName: to.Name(),
-			Asked: data, MadeBy: who.UserID, MadeAt: w.Now()})
+		p := db.AddChangeParams{ShopID: who.ShopID, RunnerID: runnerID, FromName: from.Name(), ToName: to.Name(), MadeBy: who.UserID,
+			MadeAt: w.Now()}
+		if p.Asked, err = app.WithoutComplaints(data); err != nil {
+			return err
+		}
+		if p.Health, err = (app.Hidden{Asked: data}).Hide(); err != nil {
+			return err
+		}
+		_, err = q.AddChange(ctx, p)
 		return err
 	})
 }
@@ -174,8 +181,12 @@ func (w *Wardrobe) ReportSore(ctx context.Context, who app.Actor, runnerID, chan
 		if len(l) > 0 {
 			return l
 		}
-		return q.AddChangeReport(ctx, db.AddChangeReportParams{ShopID: who.ShopID, ChangeID: changeID, Week: int32(r.Week), Soreness: r.Soreness,
-			Place: place, Night: r.Night, MadeBy: who.UserID, MadeAt: w.Now()})
+		hidden, err := app.Hidden{Soreness: &r.Soreness, Place: &place, Night: &r.Night}.Hide()
+		if err != nil {
+			return err
+		}
+		return q.AddChangeReport(ctx, db.AddChangeReportParams{ShopID: who.ShopID, ChangeID: changeID, Week: int32(r.Week), Health: hidden,
+			MadeBy: who.UserID, MadeAt: w.Now()})
 	})
 }
 

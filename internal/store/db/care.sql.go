@@ -10,10 +10,12 @@ import (
 	"database/sql"
 	"encoding/json"
 	"time"
+
+	"trevik/internal/seal"
 )
 
 const addChange = `-- name: AddChange :execlastid
-INSERT INTO changes (shop_id, runner_id, from_name, to_name, asked, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?)
+INSERT INTO changes (shop_id, runner_id, from_name, to_name, asked, health, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddChangeParams struct {
@@ -22,6 +24,7 @@ type AddChangeParams struct {
 	FromName string
 	ToName   string
 	Asked    json.RawMessage
+	Health   seal.Text
 	MadeBy   uint64
 	MadeAt   time.Time
 }
@@ -33,6 +36,7 @@ func (q *Queries) AddChange(ctx context.Context, arg AddChangeParams) (int64, er
 		arg.FromName,
 		arg.ToName,
 		arg.Asked,
+		arg.Health,
 		arg.MadeBy,
 		arg.MadeAt,
 	)
@@ -43,16 +47,14 @@ func (q *Queries) AddChange(ctx context.Context, arg AddChangeParams) (int64, er
 }
 
 const addChangeReport = `-- name: AddChangeReport :exec
-INSERT INTO change_reports (shop_id, change_id, week, soreness, place, night, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
+INSERT INTO change_reports (shop_id, change_id, week, health, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?)
 `
 
 type AddChangeReportParams struct {
 	ShopID   uint64
 	ChangeID uint64
 	Week     int32
-	Soreness float64
-	Place    string
-	Night    bool
+	Health   seal.Text
 	MadeBy   uint64
 	MadeAt   time.Time
 }
@@ -62,9 +64,7 @@ func (q *Queries) AddChangeReport(ctx context.Context, arg AddChangeReportParams
 		arg.ShopID,
 		arg.ChangeID,
 		arg.Week,
-		arg.Soreness,
-		arg.Place,
-		arg.Night,
+		arg.Health,
 		arg.MadeBy,
 		arg.MadeAt,
 	)
@@ -275,11 +275,12 @@ func (q *Queries) PracticeScores(ctx context.Context, arg PracticeScoresParams) 
 }
 
 const rewriteChange = `-- name: RewriteChange :exec
-UPDATE changes SET asked = ?, ended_at = ? WHERE id = ? AND shop_id = ?
+UPDATE changes SET asked = ?, health = ?, ended_at = ? WHERE id = ? AND shop_id = ?
 `
 
 type RewriteChangeParams struct {
 	Asked   json.RawMessage
+	Health  seal.Text
 	EndedAt sql.NullTime
 	ID      uint64
 	ShopID  uint64
@@ -288,6 +289,7 @@ type RewriteChangeParams struct {
 func (q *Queries) RewriteChange(ctx context.Context, arg RewriteChangeParams) error {
 	_, err := q.db.ExecContext(ctx, rewriteChange,
 		arg.Asked,
+		arg.Health,
 		arg.EndedAt,
 		arg.ID,
 		arg.ShopID,

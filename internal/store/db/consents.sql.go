@@ -10,6 +10,8 @@ import (
 	"encoding/json"
 	"strings"
 	"time"
+
+	"trevik/internal/seal"
 )
 
 const addConsent = `-- name: AddConsent :exec
@@ -38,7 +40,7 @@ func (q *Queries) AddConsent(ctx context.Context, arg AddConsentParams) error {
 }
 
 const decisionsOfRunner = `-- name: DecisionsOfRunner :many
-SELECT d.id, d.kind, d.value, d.reason, d.basis FROM decisions d JOIN fits t ON t.id = d.fit_id
+SELECT d.id, d.kind, d.value, d.reason, d.basis, d.health FROM decisions d JOIN fits t ON t.id = d.fit_id
 WHERE t.runner_id = ? AND t.shop_id = ? AND (t.closed_at IS NOT NULL OR ?) ORDER BY d.id
 `
 
@@ -54,6 +56,7 @@ type DecisionsOfRunnerRow struct {
 	Value  string
 	Reason string
 	Basis  json.RawMessage
+	Health seal.Text
 }
 
 func (q *Queries) DecisionsOfRunner(ctx context.Context, arg DecisionsOfRunnerParams) ([]DecisionsOfRunnerRow, error) {
@@ -71,6 +74,7 @@ func (q *Queries) DecisionsOfRunner(ctx context.Context, arg DecisionsOfRunnerPa
 			&i.Value,
 			&i.Reason,
 			&i.Basis,
+			&i.Health,
 		); err != nil {
 			return nil, err
 		}
@@ -177,12 +181,13 @@ func (q *Queries) FramesOfRunner(ctx context.Context, arg FramesOfRunnerParams) 
 }
 
 const rewriteDecision = `-- name: RewriteDecision :exec
-UPDATE decisions SET basis = ?, reason = ? WHERE id = ? AND shop_id = ?
+UPDATE decisions SET basis = ?, reason = ?, health = ? WHERE id = ? AND shop_id = ?
 `
 
 type RewriteDecisionParams struct {
 	Basis  json.RawMessage
 	Reason string
+	Health seal.Text
 	ID     uint64
 	ShopID uint64
 }
@@ -191,6 +196,7 @@ func (q *Queries) RewriteDecision(ctx context.Context, arg RewriteDecisionParams
 	_, err := q.db.ExecContext(ctx, rewriteDecision,
 		arg.Basis,
 		arg.Reason,
+		arg.Health,
 		arg.ID,
 		arg.ShopID,
 	)

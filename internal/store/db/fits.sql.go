@@ -10,10 +10,12 @@ import (
 	"database/sql"
 	"encoding/json"
 	"time"
+
+	"trevik/internal/seal"
 )
 
 const addDecision = `-- name: AddDecision :execlastid
-INSERT INTO decisions (shop_id, fit_id, kind, value, reason, basis, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
+INSERT INTO decisions (shop_id, fit_id, kind, value, reason, basis, health, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddDecisionParams struct {
@@ -23,6 +25,7 @@ type AddDecisionParams struct {
 	Value  string
 	Reason string
 	Basis  json.RawMessage
+	Health seal.Text
 	MadeBy uint64
 	MadeAt time.Time
 }
@@ -35,6 +38,7 @@ func (q *Queries) AddDecision(ctx context.Context, arg AddDecisionParams) (int64
 		arg.Value,
 		arg.Reason,
 		arg.Basis,
+		arg.Health,
 		arg.MadeBy,
 		arg.MadeAt,
 	)
@@ -46,8 +50,8 @@ func (q *Queries) AddDecision(ctx context.Context, arg AddDecisionParams) (int64
 
 const addFinding = `-- name: AddFinding :execlastid
 INSERT INTO findings (shop_id, fit_id, name, side, repeat_no, model_id, other_model_id, run_kind, ground, number_value, text_value, unit,
-  error_value, withdrawn, how, made_by, made_at)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+  error_value, withdrawn, health, how, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddFindingParams struct {
@@ -65,6 +69,7 @@ type AddFindingParams struct {
 	Unit         string
 	ErrorValue   sql.NullFloat64
 	Withdrawn    bool
+	Health       seal.Text
 	How          string
 	MadeBy       uint64
 	MadeAt       time.Time
@@ -86,6 +91,7 @@ func (q *Queries) AddFinding(ctx context.Context, arg AddFindingParams) (int64, 
 		arg.Unit,
 		arg.ErrorValue,
 		arg.Withdrawn,
+		arg.Health,
 		arg.How,
 		arg.MadeBy,
 		arg.MadeAt,
@@ -184,7 +190,7 @@ func (q *Queries) FindingByID(ctx context.Context, arg FindingByIDParams) (Findi
 }
 
 const findingsBefore = `-- name: FindingsBefore :many
-SELECT id, number_value, text_value, unit, error_value, withdrawn FROM findings
+SELECT id, number_value, text_value, unit, error_value, withdrawn, health FROM findings
 WHERE fit_id = ? AND name = ? AND side = ? AND repeat_no = ? AND model_id <=> ?
   AND other_model_id <=> ? AND run_kind = ? AND ground = ?
 ORDER BY id DESC LIMIT 500
@@ -208,6 +214,7 @@ type FindingsBeforeRow struct {
 	Unit        string
 	ErrorValue  sql.NullFloat64
 	Withdrawn   bool
+	Health      seal.Text
 }
 
 func (q *Queries) FindingsBefore(ctx context.Context, arg FindingsBeforeParams) ([]FindingsBeforeRow, error) {
@@ -235,6 +242,7 @@ func (q *Queries) FindingsBefore(ctx context.Context, arg FindingsBeforeParams) 
 			&i.Unit,
 			&i.ErrorValue,
 			&i.Withdrawn,
+			&i.Health,
 		); err != nil {
 			return nil, err
 		}

@@ -11,6 +11,8 @@ import (
 	"encoding/json"
 	"strings"
 	"time"
+
+	"trevik/internal/seal"
 )
 
 const fitsOfRunners = `-- name: FitsOfRunners :many
@@ -64,7 +66,7 @@ func (q *Queries) FitsOfRunners(ctx context.Context, arg FitsOfRunnersParams) ([
 }
 
 const loadChangeReports = `-- name: LoadChangeReports :many
-SELECT r.change_id, r.week, r.soreness, r.place, r.night FROM change_reports r JOIN changes c ON c.id = r.change_id
+SELECT r.change_id, r.week, r.soreness, r.place, r.night, r.health FROM change_reports r JOIN changes c ON c.id = r.change_id
 WHERE c.shop_id = ? AND c.runner_id IN (/*SLICE:ids*/?) ORDER BY r.change_id, r.week
 `
 
@@ -76,9 +78,10 @@ type LoadChangeReportsParams struct {
 type LoadChangeReportsRow struct {
 	ChangeID uint64
 	Week     int32
-	Soreness float64
+	Soreness sql.NullFloat64
 	Place    string
-	Night    bool
+	Night    sql.NullBool
+	Health   seal.Text
 }
 
 func (q *Queries) LoadChangeReports(ctx context.Context, arg LoadChangeReportsParams) ([]LoadChangeReportsRow, error) {
@@ -107,6 +110,7 @@ func (q *Queries) LoadChangeReports(ctx context.Context, arg LoadChangeReportsPa
 			&i.Soreness,
 			&i.Place,
 			&i.Night,
+			&i.Health,
 		); err != nil {
 			return nil, err
 		}
@@ -122,7 +126,7 @@ func (q *Queries) LoadChangeReports(ctx context.Context, arg LoadChangeReportsPa
 }
 
 const loadChanges = `-- name: LoadChanges :many
-SELECT id, runner_id, from_name, to_name, asked, made_at, ended_at FROM changes WHERE shop_id = ?
+SELECT id, runner_id, from_name, to_name, asked, health, made_at, ended_at FROM changes WHERE shop_id = ?
   AND runner_id IN (/*SLICE:ids*/?) ORDER BY id DESC
 `
 
@@ -137,6 +141,7 @@ type LoadChangesRow struct {
 	FromName string
 	ToName   string
 	Asked    json.RawMessage
+	Health   seal.Text
 	MadeAt   time.Time
 	EndedAt  sql.NullTime
 }
@@ -167,6 +172,7 @@ func (q *Queries) LoadChanges(ctx context.Context, arg LoadChangesParams) ([]Loa
 			&i.FromName,
 			&i.ToName,
 			&i.Asked,
+			&i.Health,
 			&i.MadeAt,
 			&i.EndedAt,
 		); err != nil {
@@ -243,7 +249,7 @@ func (q *Queries) LoadConsents(ctx context.Context, arg LoadConsentsParams) ([]L
 }
 
 const loadDecisions = `-- name: LoadDecisions :many
-SELECT d.id, d.fit_id, d.kind, d.value, d.reason, d.basis, d.made_at, u.name AS maker FROM decisions d JOIN users u ON u.id = d.made_by
+SELECT d.id, d.fit_id, d.kind, d.value, d.reason, d.basis, d.health, d.made_at, u.name AS maker FROM decisions d JOIN users u ON u.id = d.made_by
 WHERE d.shop_id = ? AND d.fit_id IN (/*SLICE:fits*/?)
   AND d.id = (SELECT MAX(l.id) FROM decisions l WHERE l.fit_id = d.fit_id AND l.kind = d.kind)
 `
@@ -260,6 +266,7 @@ type LoadDecisionsRow struct {
 	Value  string
 	Reason string
 	Basis  json.RawMessage
+	Health seal.Text
 	MadeAt time.Time
 	Maker  string
 }
@@ -291,6 +298,7 @@ func (q *Queries) LoadDecisions(ctx context.Context, arg LoadDecisionsParams) ([
 			&i.Value,
 			&i.Reason,
 			&i.Basis,
+			&i.Health,
 			&i.MadeAt,
 			&i.Maker,
 		); err != nil {
@@ -309,7 +317,7 @@ func (q *Queries) LoadDecisions(ctx context.Context, arg LoadDecisionsParams) ([
 
 const loadFindings = `-- name: LoadFindings :many
 SELECT f.id, f.fit_id, f.name, f.side, f.repeat_no, f.model_id, f.other_model_id, f.run_kind, f.ground, f.number_value, f.text_value,
-  f.error_value, f.withdrawn, f.how, f.made_at, f.made_by, u.name AS maker
+  f.error_value, f.withdrawn, f.health, f.how, f.made_at, f.made_by, u.name AS maker
 FROM findings f JOIN users u ON u.id = f.made_by WHERE f.shop_id = ? AND f.fit_id IN (/*SLICE:fits*/?) ORDER BY f.id
 `
 
@@ -332,6 +340,7 @@ type LoadFindingsRow struct {
 	TextValue    sql.NullString
 	ErrorValue   sql.NullFloat64
 	Withdrawn    bool
+	Health       seal.Text
 	How          string
 	MadeAt       time.Time
 	MadeBy       uint64
@@ -372,6 +381,7 @@ func (q *Queries) LoadFindings(ctx context.Context, arg LoadFindingsParams) ([]L
 			&i.TextValue,
 			&i.ErrorValue,
 			&i.Withdrawn,
+			&i.Health,
 			&i.How,
 			&i.MadeAt,
 			&i.MadeBy,

@@ -8,6 +8,8 @@ import (
 	"database/sql"
 	"encoding/json"
 	"time"
+
+	"trevik/internal/seal"
 )
 
 type Audit struct {
@@ -49,6 +51,7 @@ type Change struct {
 	MadeBy   uint64
 	MadeAt   time.Time
 	EndedAt  sql.NullTime
+	Health   seal.Text
 }
 
 type ChangeReport struct {
@@ -56,11 +59,12 @@ type ChangeReport struct {
 	ShopID   uint64
 	ChangeID uint64
 	Week     int32
-	Soreness float64
 	Place    string
-	Night    bool
 	MadeBy   uint64
 	MadeAt   time.Time
+	Health   seal.Text
+	Soreness sql.NullFloat64
+	Night    sql.NullBool
 }
 
 type Consent struct {
@@ -70,6 +74,13 @@ type Consent struct {
 	Kind     string
 	Answer   string
 	MadeBy   uint64
+	MadeAt   time.Time
+}
+
+type DataKey struct {
+	ID       []byte
+	Wrapped  []byte
+	OwnerKey string
 	MadeAt   time.Time
 }
 
@@ -83,6 +94,7 @@ type Decision struct {
 	Basis  json.RawMessage
 	MadeBy uint64
 	MadeAt time.Time
+	Health seal.Text
 }
 
 type Device struct {
@@ -111,6 +123,7 @@ type Finding struct {
 	OtherModelID sql.NullInt64
 	RunKind      string
 	Ground       string
+	Health       seal.Text
 }
 
 type Fit struct {
@@ -270,7 +283,7 @@ type PairPhoto struct {
 	ShopID uint64
 	PairID uint64
 	Side   string
-	Data   []byte
+	Data   seal.Bytes
 	MadeBy uint64
 	MadeAt time.Time
 }
@@ -294,7 +307,7 @@ type Picture struct {
 	Side    string
 	Width   int32
 	Height  int32
-	Data    []byte
+	Data    seal.Bytes
 	Options json.RawMessage
 	Kept    bool
 	MadeBy  uint64
@@ -346,7 +359,7 @@ type Recording struct {
 type RecordingFrame struct {
 	RecordingID uint64
 	Number      int32
-	Data        []byte
+	Data        seal.Bytes
 }
 
 type RecoveryCode struct {
@@ -407,7 +420,7 @@ type RunFile struct {
 	ShopID   uint64
 	RunnerID uint64
 	Digest   []byte
-	Data     []byte
+	Data     seal.Bytes
 	MadeBy   uint64
 	MadeAt   time.Time
 	Name     string
@@ -516,7 +529,7 @@ type Upload struct {
 	How      string
 	State    string
 	Asked    json.RawMessage
-	Found    []byte
+	Found    seal.Bytes
 	MadeBy   uint64
 	ByLink   bool
 	MadeAt   time.Time
@@ -527,7 +540,7 @@ type UploadFile struct {
 	Number   int32
 	Piece    int32
 	Name     string
-	Data     []byte
+	Data     seal.Bytes
 }
 
 type UploadTrack struct {
@@ -535,7 +548,7 @@ type UploadTrack struct {
 	Number   int32
 	Name     string
 	Digest   []byte
-	Data     []byte
+	Data     seal.Bytes
 }
 
 type User struct {
@@ -549,9 +562,9 @@ type User struct {
 	Theme        string
 	CreatedAt    time.Time
 	DisabledAt   sql.NullTime
-	SecondSecret sql.NullString
 	SecondStep   int64
 	PasswordAt   sql.NullTime
+	SecondSecret seal.Text
 }
 
 type Verdict struct {

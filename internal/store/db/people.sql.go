@@ -9,6 +9,8 @@ import (
 	"context"
 	"database/sql"
 	"time"
+
+	"trevik/internal/seal"
 )
 
 const addDevice = `-- name: AddDevice :exec
@@ -617,7 +619,7 @@ SELECT second_secret, second_step FROM users WHERE id = ? FOR UPDATE
 `
 
 type SecondOfRow struct {
-	SecondSecret sql.NullString
+	SecondSecret seal.Text
 	SecondStep   int64
 }
 
@@ -684,7 +686,7 @@ UPDATE users SET second_secret = ?, second_step = ? WHERE id = ?
 `
 
 type SetSecondParams struct {
-	SecondSecret sql.NullString
+	SecondSecret seal.Text
 	SecondStep   int64
 	ID           uint64
 }
@@ -1070,7 +1072,7 @@ type UserByLoginRow struct {
 	Theme        string
 	CreatedAt    time.Time
 	DisabledAt   sql.NullTime
-	SecondSecret sql.NullString
+	SecondSecret seal.Text
 }
 
 func (q *Queries) UserByLogin(ctx context.Context, login string) (UserByLoginRow, error) {

@@ -9,6 +9,8 @@ import (
 	"context"
 	"encoding/json"
 	"time"
+
+	"trevik/internal/seal"
 )
 
 const addPicture = `-- name: AddPicture :execlastid
@@ -23,7 +25,7 @@ type AddPictureParams struct {
 	Side    string
 	Width   int32
 	Height  int32
-	Data    []byte
+	Data    seal.Bytes
 	Options json.RawMessage
 	Kept    bool
 	MadeBy  uint64
@@ -107,7 +109,7 @@ type PictureDataParams struct {
 
 type PictureDataRow struct {
 	ID   uint64
-	Data []byte
+	Data seal.Bytes
 }
 
 func (q *Queries) PictureData(ctx context.Context, arg PictureDataParams) (PictureDataRow, error) {

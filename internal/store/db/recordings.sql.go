@@ -10,6 +10,8 @@ import (
 	"database/sql"
 	"encoding/json"
 	"time"
+
+	"trevik/internal/seal"
 )
 
 const addRecording = `-- name: AddRecording :execlastid
@@ -128,9 +130,9 @@ type FrameDataParams struct {
 	ShopID      uint64
 }
 
-func (q *Queries) FrameData(ctx context.Context, arg FrameDataParams) ([]byte, error) {
+func (q *Queries) FrameData(ctx context.Context, arg FrameDataParams) (seal.Bytes, error) {
 	row := q.db.QueryRowContext(ctx, frameData, arg.RecordingID, arg.Number, arg.ShopID)
-	var data []byte
+	var data seal.Bytes
 	err := row.Scan(&data)
 	return data, err
 }
@@ -313,7 +315,7 @@ type PictureByIDParams struct {
 
 type PictureByIDRow struct {
 	ID   uint64
-	Data []byte
+	Data seal.Bytes
 }
 
 func (q *Queries) PictureByID(ctx context.Context, arg PictureByIDParams) (PictureByIDRow, error) {
@@ -335,7 +337,7 @@ INSERT INTO recording_frames (recording_id, number, data) VALUES (?, ?, ?) ON DU
 type PutFrameParams struct {
 	RecordingID uint64
 	Number      int32
-	Data        []byte
+	Data        seal.Bytes
 }
 
 func (q *Queries) PutFrame(ctx context.Context, arg PutFrameParams) error {

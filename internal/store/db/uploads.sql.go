@@ -10,6 +10,8 @@ import (
 	"database/sql"
 	"encoding/json"
 	"time"
+
+	"trevik/internal/seal"
 )
 
 const addUpload = `-- name: AddUpload :execlastid
@@ -57,7 +59,7 @@ type AddUploadPieceParams struct {
 	Number   int32
 	Piece    int32
 	Name     string
-	Data     []byte
+	Data     seal.Bytes
 }
 
 func (q *Queries) AddUploadPiece(ctx context.Context, arg AddUploadPieceParams) error {
@@ -80,7 +82,7 @@ type AddUploadTrackParams struct {
 	Number   int32
 	Name     string
 	Digest   []byte
-	Data     []byte
+	Data     seal.Bytes
 }
 
 func (q *Queries) AddUploadTrack(ctx context.Context, arg AddUploadTrackParams) error {
@@ -224,7 +226,7 @@ UPDATE uploads SET state = ?, asked = ?, found = ? WHERE id = ?
 type SetUploadFoundParams struct {
 	State string
 	Asked json.RawMessage
-	Found []byte
+	Found seal.Bytes
 	ID    uint64
 }
 
@@ -322,9 +324,9 @@ type UploadPieceParams struct {
 	Piece    int32
 }
 
-func (q *Queries) UploadPiece(ctx context.Context, arg UploadPieceParams) ([]byte, error) {
+func (q *Queries) UploadPiece(ctx context.Context, arg UploadPieceParams) (seal.Bytes, error) {
 	row := q.db.QueryRowContext(ctx, uploadPiece, arg.UploadID, arg.Number, arg.Piece)
-	var data []byte
+	var data seal.Bytes
 	err := row.Scan(&data)
 	return data, err
 }
@@ -374,7 +376,7 @@ type UploadTrackParams struct {
 type UploadTrackRow struct {
 	Name   string
 	Digest []byte
-	Data   []byte
+	Data   seal.Bytes
 }
 
 func (q *Queries) UploadTrack(ctx context.Context, arg UploadTrackParams) (UploadTrackRow, error) {

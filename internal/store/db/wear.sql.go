@@ -10,6 +10,8 @@ import (
 	"database/sql"
 	"encoding/json"
 	"time"
+
+	"trevik/internal/seal"
 )
 
 const addInspection = `-- name: AddInspection :execlastid
@@ -128,7 +130,7 @@ type AddPairPhotoParams struct {
 	ShopID uint64
 	PairID uint64
 	Side   string
-	Data   []byte
+	Data   seal.Bytes
 	MadeBy uint64
 	MadeAt time.Time
 }
@@ -206,7 +208,7 @@ type AddRunFileParams struct {
 	RunnerID uint64
 	Name     string
 	Digest   []byte
-	Data     []byte
+	Data     seal.Bytes
 	MadeBy   uint64
 	MadeAt   time.Time
 }
@@ -396,9 +398,9 @@ type PairPhotoParams struct {
 	ShopID   uint64
 }
 
-func (q *Queries) PairPhoto(ctx context.Context, arg PairPhotoParams) ([]byte, error) {
+func (q *Queries) PairPhoto(ctx context.Context, arg PairPhotoParams) (seal.Bytes, error) {
 	row := q.db.QueryRowContext(ctx, pairPhoto, arg.ID, arg.RunnerID, arg.ShopID)
-	var data []byte
+	var data seal.Bytes
 	err := row.Scan(&data)
 	return data, err
 }
@@ -498,7 +500,7 @@ type RunFileParams struct {
 
 type RunFileRow struct {
 	Name string
-	Data []byte
+	Data seal.Bytes
 }
 
 func (q *Queries) RunFile(ctx context.Context, arg RunFileParams) (RunFileRow, error) {

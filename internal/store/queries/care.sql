@@ -11,10 +11,10 @@ SELECT r.place, COUNT(*) AS told, COUNT(DISTINCT p.id) AS pairs FROM rubs r JOIN
   ORDER BY told DESC, r.place;
 
 -- name: AddChange :execlastid
-INSERT INTO changes (shop_id, runner_id, from_name, to_name, asked, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?);
+INSERT INTO changes (shop_id, runner_id, from_name, to_name, asked, health, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: AddChangeReport :exec
-INSERT INTO change_reports (shop_id, change_id, week, soreness, place, night, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?);
+INSERT INTO change_reports (shop_id, change_id, week, health, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?);
 
 -- name: EndChange :execrows
 UPDATE changes SET ended_at = ? WHERE id = ? AND runner_id = ? AND shop_id = ? AND ended_at IS NULL;
@@ -33,7 +33,7 @@ SELECT id, seed, points, score, made_at FROM practice_scores WHERE user_id = ? A
 DELETE FROM practice_scores WHERE user_id = ? AND shop_id = ?;
 
 -- name: RewriteChange :exec
-UPDATE changes SET asked = ?, ended_at = ? WHERE id = ? AND shop_id = ?;
+UPDATE changes SET asked = ?, health = ?, ended_at = ? WHERE id = ? AND shop_id = ?;
 
 -- name: DeleteChangeReports :exec
 DELETE FROM change_reports WHERE change_id = ? AND shop_id = ?;

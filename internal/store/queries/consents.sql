@@ -17,11 +17,11 @@ WHERE t.runner_id = sqlc.arg(runner_id) AND t.shop_id = sqlc.arg(shop_id) AND (t
   AND f.name IN (sqlc.slice(names));
 
 -- name: DecisionsOfRunner :many
-SELECT d.id, d.kind, d.value, d.reason, d.basis FROM decisions d JOIN fits t ON t.id = d.fit_id
+SELECT d.id, d.kind, d.value, d.reason, d.basis, d.health FROM decisions d JOIN fits t ON t.id = d.fit_id
 WHERE t.runner_id = sqlc.arg(runner_id) AND t.shop_id = sqlc.arg(shop_id) AND (t.closed_at IS NOT NULL OR sqlc.arg(open_too)) ORDER BY d.id;
 
 -- name: RewriteDecision :exec
-UPDATE decisions SET basis = ?, reason = ? WHERE id = ? AND shop_id = ?;
+UPDATE decisions SET basis = ?, reason = ?, health = ? WHERE id = ? AND shop_id = ?;
 
 -- name: FramesOfRunner :many
 SELECT r.id FROM recordings r JOIN fits t ON t.id = r.fit_id WHERE t.runner_id = ? AND t.shop_id = ? AND NOT r.frames_gone;

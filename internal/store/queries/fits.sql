@@ -18,7 +18,7 @@ SELECT f.id, f.started_at, f.closed_at, u.name AS fitter FROM fits f JOIN users 
 WHERE f.runner_id = ? AND f.shop_id = ? ORDER BY f.started_at DESC, f.id DESC LIMIT 50;
 
 -- name: AddDecision :execlastid
-INSERT INTO decisions (shop_id, fit_id, kind, value, reason, basis, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?);
+INSERT INTO decisions (shop_id, fit_id, kind, value, reason, basis, health, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: LockFit :one
 SELECT f.id, f.runner_id, f.closed_at FROM fits f WHERE f.id = ? AND f.shop_id = ?
@@ -26,15 +26,15 @@ SELECT f.id, f.runner_id, f.closed_at FROM fits f WHERE f.id = ? AND f.shop_id =
 
 -- name: AddFinding :execlastid
 INSERT INTO findings (shop_id, fit_id, name, side, repeat_no, model_id, other_model_id, run_kind, ground, number_value, text_value, unit,
-  error_value, withdrawn, how, made_by, made_at)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
+  error_value, withdrawn, health, how, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: FindingByID :one
 SELECT id, name, side, repeat_no, model_id, other_model_id, run_kind, ground, number_value, text_value, unit, error_value, withdrawn
   FROM findings WHERE id = ? AND fit_id = ? AND shop_id = ?;
 
 -- name: FindingsBefore :many
-SELECT id, number_value, text_value, unit, error_value, withdrawn FROM findings
+SELECT id, number_value, text_value, unit, error_value, withdrawn, health FROM findings
 WHERE fit_id = ? AND name = ? AND side = ? AND repeat_no = ? AND model_id <=> sqlc.arg(model_id)
   AND other_model_id <=> sqlc.arg(other_model_id) AND run_kind = ? AND ground = ?
 ORDER BY id DESC LIMIT 500;

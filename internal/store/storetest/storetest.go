@@ -10,7 +10,9 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
+	"time"
 
+	"trevik/internal/seal"
 	"trevik/internal/store"
 	"trevik/internal/store/privatedb"
 )
@@ -67,7 +69,10 @@ func DSN(t testing.TB) string {
 	return dsn
 }
 
-// New gives a store on a new, migrated database.
+// OwnerKey seals what tests write, so that all of them find it sealed.
+var OwnerKey = seal.NewKey()
+
+// New gives a store on a new, migrated database, with a key.
 func New(t testing.TB) *store.Store {
 	t.Helper()
 	s, err := store.Open(DSN(t))
@@ -78,7 +83,20 @@ func New(t testing.TB) *store.Store {
 	if _, err := s.Migrate(context.Background()); err != nil {
 		t.Fatal(err)
 	}
+	if err := s.Unlock(context.Background(), OwnerKey, time.Now()); err != nil {
+		t.Fatal(err)
+	}
 	return s
+}
+
+// DSNOf is the database that a store of New's is on, for another opening of it.
+func DSNOf(t testing.TB, s *store.Store) string {
+	t.Helper()
+	var name string
+	if err := s.DB.QueryRow("SELECT DATABASE()").Scan(&name); err != nil {
+		t.Fatal(err)
+	}
+	return Server(t).DSN(name, nil)
 }
 
 // projectRoot is the folder of go.mod, above the package that is tested.
