@@ -20,6 +20,8 @@ import (
 // keyFileVariable names the file of the owner's key.
 const keyFileVariable = "TREVIK_KEY_FILE"
 
+const keyHelp = "the file of the owner's key; " + keyFileVariable + " stands in for it"
+
 // readKey reads the owner's key; a fault at the field otherwise.
 func readKey(field, name string) (seal.Key, error) {
 	k, err := seal.ReadKey(name)
@@ -189,7 +191,7 @@ func (t *tool) keyRotateCmd() *cobra.Command {
 func (t *tool) keySealCmd() *cobra.Command {
 	c := &cobra.Command{Use: "seal", Short: "Seal what stands in clear from before there was a key", Args: cobra.NoArgs,
 		Long: "Seals, a few values at a time and while Trevik is used, what was written before there was a key."}
-	file := c.Flags().String("key", os.Getenv(keyFileVariable), "the file of the owner's key; "+keyFileVariable+" stands in for it")
+	file := c.Flags().String("key", os.Getenv(keyFileVariable), keyHelp)
 	t.onDatabase(c, func(ctx context.Context, s *store.Store) error {
 		k, err := readKey("key", *file)
 		if err != nil {

@@ -72,7 +72,8 @@ func TestOwnersKey(t *testing.T) {
 		}
 	}
 	t.Setenv(keyFileVariable, "")
-	if code, _, errs := call("", "serve", "--dsn", dsn, "--addr", "127.0.0.1:0"); code != AtFault || !strings.HasPrefix(errs, "key: is missing") {
+	if code, _, errs := call("", "serve", "--dsn", dsn, "--addr", "127.0.0.1:0"); code != AtFault ||
+		!strings.HasPrefix(errs, "key: is missing") {
 		t.Errorf("served without the key: %d %q", code, errs)
 	}
 
@@ -108,7 +109,8 @@ func TestOwnersKey(t *testing.T) {
 	if code != Answered || strings.Contains(rest, "achilles") || strings.Count(rest, `"length_mm"`) != strings.Count(whole, `"length_mm"`) {
 		t.Errorf("without the key for good: %d %q", code, errs)
 	}
-	if code, out, errs := call("", "key", "seal", "--dsn", without, "--key", "owner.key"); code != Answered || !strings.Contains(out, "sealed") {
+	if code, out, errs := call("", "key", "seal", "--dsn", without, "--key", "owner.key"); code != Answered ||
+		!strings.Contains(out, "sealed") {
 		t.Errorf("seal: %d %q %q", code, out, errs)
 	}
 	if code, out, errs := call("", "key", "state", "--dsn", without); code != Answered || !strings.Contains(out, owner.ID()) {

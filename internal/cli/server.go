@@ -106,7 +106,7 @@ func (t *tool) serveCmd() *cobra.Command {
 	plain := c.Flags().Bool("plain-http", false, "let the session's cookie travel without TLS")
 	proxies := c.Flags().StringSlice("trusted-proxies", splitList(os.Getenv("TREVIK_TRUSTED_PROXIES")),
 		"addresses or networks whose X-Forwarded-For counts; none without it")
-	key := c.Flags().String("key", os.Getenv(keyFileVariable), "the file of the owner's key (trevik key); "+keyFileVariable+" stands in for it")
+	key := c.Flags().String("key", os.Getenv(keyFileVariable), keyHelp)
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		s, err := open(*dsn)
 		if err != nil {

@@ -70,7 +70,8 @@ const fetchTime = 5 * time.Second
 // FreshDataKey makes a new key of the data, which seals what is written from then on.
 func (s *Store) FreshDataKey(ctx context.Context, owner seal.Key, now time.Time) error {
 	d := seal.NewDataKey()
-	if err := s.AddDataKey(ctx, db.AddDataKeyParams{ID: d.ID[:], Wrapped: owner.Wrap(d), OwnerKey: owner.ID(), MadeAt: now.UTC()}); err != nil {
+	p := db.AddDataKeyParams{ID: d.ID[:], Wrapped: owner.Wrap(d), OwnerKey: owner.ID(), MadeAt: now.UTC()}
+	if err := s.AddDataKey(ctx, p); err != nil {
 		return err
 	}
 	s.ring.Add(d)
@@ -260,7 +261,8 @@ func (s *Store) Forget(ctx context.Context, now time.Time) ([]Sealed, error) {
 		query string
 		args  []any
 	}{
-		{"UPDATE recordings SET frames_gone = TRUE WHERE id IN (SELECT recording_id FROM recording_frames WHERE " + bytesLost + ")", []any{[]byte(data)}},
+		{"UPDATE recordings SET frames_gone = TRUE WHERE id IN (SELECT recording_id FROM recording_frames WHERE " + bytesLost + ")",
+			[]any{[]byte(data)}},
 		{"DELETE FROM recording_frames WHERE recording_id IN (SELECT id FROM recordings WHERE frames_gone)", nil},
 		{"DELETE FROM pictures WHERE " + bytesLost, []any{[]byte(data)}},
 		{"DELETE FROM pair_photos WHERE " + bytesLost, []any{[]byte(data)}},

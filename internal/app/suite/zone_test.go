@@ -82,8 +82,9 @@ func TestHealthGoesFromPlans(t *testing.T) {
 	calf := term.Place("calf")
 	must(t, b.Wardrobe.ReportSore(ctx, b.fitter, runner, plans[0].ID, care.Report{Week: 1, Soreness: 3, Place: &calf}))
 	held := func() string {
-		rows, err := b.store.DB.Query("SELECT r.health FROM change_reports r JOIN changes c ON c.id = r.change_id WHERE c.runner_id = ? UNION ALL "+
-			"SELECT asked FROM changes WHERE runner_id = ? UNION ALL SELECT health FROM changes WHERE runner_id = ?", runner, runner, runner)
+		rows, err := b.store.DB.Query("SELECT r.health FROM change_reports r JOIN changes c ON c.id = r.change_id WHERE c.runner_id = ? "+
+			"UNION ALL SELECT asked FROM changes WHERE runner_id = ? UNION ALL SELECT health FROM changes WHERE runner_id = ?",
+			runner, runner, runner)
 		must(t, err)
 		defer rows.Close()
 		var all string

@@ -126,8 +126,8 @@ func (q *Queries) LoadChangeReports(ctx context.Context, arg LoadChangeReportsPa
 }
 
 const loadChanges = `-- name: LoadChanges :many
-SELECT id, runner_id, from_name, to_name, asked, health, made_at, ended_at FROM changes WHERE shop_id = ?
-  AND runner_id IN (/*SLICE:ids*/?) ORDER BY id DESC
+SELECT id, runner_id, from_name, to_name, asked, health, made_at, ended_at FROM changes
+WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?) ORDER BY id DESC
 `
 
 type LoadChangesParams struct {
@@ -249,8 +249,8 @@ func (q *Queries) LoadConsents(ctx context.Context, arg LoadConsentsParams) ([]L
 }
 
 const loadDecisions = `-- name: LoadDecisions :many
-SELECT d.id, d.fit_id, d.kind, d.value, d.reason, d.basis, d.health, d.made_at, u.name AS maker FROM decisions d JOIN users u ON u.id = d.made_by
-WHERE d.shop_id = ? AND d.fit_id IN (/*SLICE:fits*/?)
+SELECT d.id, d.fit_id, d.kind, d.value, d.reason, d.basis, d.health, d.made_at, u.name AS maker FROM decisions d
+  JOIN users u ON u.id = d.made_by WHERE d.shop_id = ? AND d.fit_id IN (/*SLICE:fits*/?)
   AND d.id = (SELECT MAX(l.id) FROM decisions l WHERE l.fit_id = d.fit_id AND l.kind = d.kind)
 `
 

@@ -54,8 +54,8 @@ FROM rubs r JOIN pairs p ON p.id = r.pair_id JOIN users u ON u.id = r.made_by WH
   AND p.runner_id IN (sqlc.slice(ids)) ORDER BY r.id DESC;
 
 -- name: LoadChanges :many
-SELECT id, runner_id, from_name, to_name, asked, health, made_at, ended_at FROM changes WHERE shop_id = sqlc.arg(shop_id)
-  AND runner_id IN (sqlc.slice(ids)) ORDER BY id DESC;
+SELECT id, runner_id, from_name, to_name, asked, health, made_at, ended_at FROM changes
+WHERE shop_id = sqlc.arg(shop_id) AND runner_id IN (sqlc.slice(ids)) ORDER BY id DESC;
 
 -- name: LoadChangeReports :many
 SELECT r.change_id, r.week, r.soreness, r.place, r.night, r.health FROM change_reports r JOIN changes c ON c.id = r.change_id
@@ -77,8 +77,8 @@ SELECT f.id, f.fit_id, f.name, f.side, f.repeat_no, f.model_id, f.other_model_id
 FROM findings f JOIN users u ON u.id = f.made_by WHERE f.shop_id = sqlc.arg(shop_id) AND f.fit_id IN (sqlc.slice(fits)) ORDER BY f.id;
 
 -- name: LoadDecisions :many
-SELECT d.id, d.fit_id, d.kind, d.value, d.reason, d.basis, d.health, d.made_at, u.name AS maker FROM decisions d JOIN users u ON u.id = d.made_by
-WHERE d.shop_id = sqlc.arg(shop_id) AND d.fit_id IN (sqlc.slice(fits))
+SELECT d.id, d.fit_id, d.kind, d.value, d.reason, d.basis, d.health, d.made_at, u.name AS maker FROM decisions d
+  JOIN users u ON u.id = d.made_by WHERE d.shop_id = sqlc.arg(shop_id) AND d.fit_id IN (sqlc.slice(fits))
   AND d.id = (SELECT MAX(l.id) FROM decisions l WHERE l.fit_id = d.fit_id AND l.kind = d.kind);
 
 -- name: FitsOfRunners :many
