@@ -27,6 +27,9 @@ var (
 	PairKM       = Range{1, 20000, "km"}     // effective km of a pair in all
 	RaceKM       = Range{0.1, 400, "km"}     //
 	ChangeKM     = Range{1, 300, "km"}       // a week, while changing over
+	KMBefore     = Range{0, 20000, "km"}     // what a pair ran before anybody counted
+	SDLn         = Range{0, 2, ""}           // of ln of a distance
+	Share        = Range{0, 1, ""}           //
 	MedianLifeKM = Range{50, 5000, "km"}     //
 	LiftingHours = Range{0.1, 2000, "hours"} // told at once
 	LiftingSum   = Range{0, 20000, "hours"}  // of a pair in all

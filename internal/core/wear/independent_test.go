@@ -130,7 +130,7 @@ func TestAgainstIndependent(t *testing.T) {
 		for range r.IntN(4) {
 			class := term.Classes[r.IntN(len(term.Classes))]
 			km := 200 + 700*r.Float64()
-			p.Runner.History = append(p.Runner.History, Retired{class, km})
+			p.Runner.History = append(p.Runner.History, Retired{Class: class, EffectiveKM: km})
 			history = append(history, math.Log(km/(h.MedianLife(class)*factor)))
 		}
 		var looks [][2]float64
@@ -180,6 +180,12 @@ func TestAgainstIndependent(t *testing.T) {
 		}
 		near("effective km", a.EffectiveKM, e, e+1)
 		near("used", a.UsedProbability, used, 1)
+		if a.State == SetAside {
+			if a.Dates.P50 != nil || a.RemainingKM != (Quantiles{}) || a.OrderBy == nil || *a.OrderBy != p.Today {
+				t.Errorf("%d: set aside, and %+v %+v", n, a.RemainingKM, a.Dates)
+			}
+			continue
+		}
 		for q, got := range map[float64]float64{0.1: a.RemainingKM.P10, 0.2: a.RemainingKM.P20, 0.5: a.RemainingKM.P50, 0.9: a.RemainingKM.P90} {
 			near(fmt.Sprintf("quantile %g", q), got, left[q], left[q]+e)
 		}
@@ -215,7 +221,7 @@ func TestCalibration(t *testing.T) {
 			p.Runs = []Run{{Date: "2026-02-01", KM: math.Max(0.1, e/2), Ground: term.GroundRoad, Kind: term.Easy},
 				{Date: "2026-08-01", KM: math.Max(0.1, e/2), Ground: term.GroundRoad, Kind: term.Easy}}
 			for range c.history {
-				p.Runner.History = append(p.Runner.History, Retired{term.Daily, 620 * math.Exp(own+0.25*r.NormFloat64())})
+				p.Runner.History = append(p.Runner.History, Retired{Class: term.Daily, EffectiveKM: 620 * math.Exp(own+0.25*r.NormFloat64())})
 			}
 			for i := range c.looks {
 				on := []string{"2026-05-01", "2026-10-01"}[i]
@@ -240,10 +246,13 @@ func TestCalibration(t *testing.T) {
 				t.Fatal(err)
 			}
 			n++
-			if left := life - e; left >= a.RemainingKM.P10 && left <= a.RemainingKM.P90 {
+			// What the model says of its life; what it says of a pair to set aside is nothing.
+			ahead := outlook{[]point{{0, normal{a.LnLife.Mean, a.LnLife.SD * a.LnLife.SD}}}, a.EffectiveKM}
+			p10, p90 := ahead.remaining(0.1), ahead.remaining(0.9)
+			if left := life - e; left >= p10 && left <= p90 {
 				held++
 			}
-			width += a.RemainingKM.P90 - a.RemainingKM.P10
+			width += p90 - p10
 		}
 		share := float64(held) / float64(n)
 		t.Logf("%s: %.1f %% held, %.0f km wide", c.name, 100*share, width/float64(n))
@@ -255,5 +264,164 @@ func TestCalibration(t *testing.T) {
 	if !(widths["both"] < widths["history"] && widths["both"] < widths["looks"] && widths["history"] < widths["nothing"] &&
 		widths["looks"] < widths["nothing"]) {
 		t.Errorf("%v", widths)
+	}
+}
+
+// On random pairs that nobody counted at first, with runs, lifting, looks and aches, the answer is
+// that of the two-dimensional belief written out with matrices, and summed over its 41 quantiles.
+func TestUnknownDistanceAgainstIndependent(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 17))
+	today := time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)
+	for n := range 400 {
+		p := Pair{Class: term.Classes[r.IntN(len(term.Classes))], Today: "2026-11-24", Surface: term.Road,
+			PlanWeeklyKM: []float64{5 + 40*r.Float64()}}
+		m := house.Shipped().MedianLife(p.Class)
+		usual, share := 5+60*r.Float64(), 0.2+0.8*r.Float64()
+		var mean, sd float64 // of ln E0
+		first := today.AddDate(0, 0, -20-r.IntN(700))
+		counting := first.AddDate(0, 0, 7+r.IntN(300))
+		switch r.IntN(3) {
+		case 0:
+			p.KMBefore = Before{KM: 20 + 900*r.Float64(), SDLn: 0.05 + 0.6*r.Float64()}
+			mean, sd = math.Log(p.KMBefore.KM), p.KMBefore.SDLn
+		case 1:
+			p.KMBefore.Unknown, p.FirstWorn = true, first.Format(DateLayout)
+			p.Runner.UsualWeeklyKM, p.Share = &usual, &share
+			to := today
+			if counting.Before(today) {
+				p.Runs = []Run{{Date: counting.Format(DateLayout), KM: 0.001, Ground: term.GroundRoad, Kind: term.Easy}}
+				to = counting
+			}
+			mean, sd = math.Log(to.Sub(first).Hours()/168*usual*share), 0.5
+		case 2:
+			p.KMBefore.Unknown = true
+			mean, sd = math.Log(m/2), 0.7
+		}
+		if counting.Before(today) {
+			days := int(today.Sub(counting).Hours() / 24)
+			for range r.IntN(12) {
+				on := counting.AddDate(0, 0, r.IntN(days+1)).Format(DateLayout)
+				p.Runs = append(p.Runs, Run{Date: on, KM: 2 + 18*r.Float64(), Ground: term.GroundRoad, Kind: term.Easy})
+			}
+		}
+		if r.IntN(3) == 0 {
+			p.LiftingHours = 10 * r.Float64()
+		}
+		countedOn := func(day string) float64 {
+			sum := 8 * p.LiftingHours
+			for _, x := range p.Runs {
+				if x.Date <= day {
+					sum += x.KM
+				}
+			}
+			return sum
+		}
+		type seen struct {
+			day   string
+			c, sd float64
+		}
+		var looks []seen
+		for range r.IntN(4) {
+			day := today.AddDate(0, 0, -r.IntN(15)).Format(DateLayout)
+			c := 0.05 + 0.8*r.Float64()
+			x := Inspection{Date: day, Tread: &c, Bounce: &c}
+			looks = append(looks, seen{day, c, math.Max(0.35, 0.105/c)})
+			if r.IntN(3) == 0 {
+				x.Aches = "unexplained"
+				looks = append(looks, seen{day, 0.85, 0.45})
+			}
+			p.Inspections = append(p.Inspections, x)
+		}
+		sort.SliceStable(looks, func(i, j int) bool { return looks[i].day < looks[j].day })
+		x := [2]float64{math.Log(m), mean}
+		cov := [2][2]float64{{0.04 + 0.04, 0}, {0, sd * sd}}
+		for _, l := range looks {
+			k := countedOn(l.day)
+			e0 := math.Exp(x[1])
+			h := [2]float64{1, -e0 / (e0 + k)}
+			resid := -math.Log(l.c) - (x[0] - math.Log(e0+k))
+			// The information form: the inverse of the covariance gains h hᵀ ÷ sd².
+			det := cov[0][0]*cov[1][1] - cov[0][1]*cov[1][0]
+			a := cov[1][1]/det + h[0]*h[0]/(l.sd*l.sd)
+			b := -cov[0][1]/det + h[0]*h[1]/(l.sd*l.sd)
+			d := cov[0][0]/det + h[1]*h[1]/(l.sd*l.sd)
+			det = a*d - b*b
+			cov = [2][2]float64{{d / det, -b / det}, {-b / det, a / det}}
+			for i := range x {
+				x[i] += (cov[i][0]*h[0] + cov[i][1]*h[1]) * resid / (l.sd * l.sd)
+			}
+		}
+		a, err := Assess(p)
+		if err != nil {
+			t.Fatal(err)
+		}
+		k := countedOn("2026-11-24")
+		// P(L > E + y) by adding up over quantiles found by halving.
+		phi := func(z float64) float64 { return 0.5 * math.Erfc(-z/math.Sqrt2) }
+		survives := func(y float64) float64 {
+			sum := 0.0
+			for i := 1; i <= 41; i++ {
+				lo, hi := -9.0, 9.0
+				for range 60 {
+					if mid := (lo + hi) / 2; phi(mid) < (float64(i)-0.5)/41 {
+						lo = mid
+					} else {
+						hi = mid
+					}
+				}
+				rho := cov[0][1] / math.Sqrt(cov[0][0]*cov[1][1])
+				e0 := math.Exp(x[1] + lo*math.Sqrt(cov[1][1]))
+				cm := x[0] + rho*math.Sqrt(cov[0][0])*lo
+				cs := math.Sqrt(cov[0][0] * (1 - rho*rho))
+				sum += 1 - phi((math.Log(e0+k+y)-cm)/cs)
+			}
+			return sum / 41
+		}
+		near := func(what string, got, want, to float64) {
+			if math.Abs(got-want) > to {
+				t.Errorf("%d: %s is %g, independently %g", n, what, got, want)
+			}
+		}
+		near("effective km", a.EffectiveKM, math.Exp(x[1])+k, 0.01)
+		near("ln life", a.LnLife.Mean, x[0], 1e-5)
+		near("its SD", a.LnLife.SD, math.Sqrt(cov[0][0]), 1e-5)
+		near("used", a.UsedProbability, 1-survives(0), 1e-5)
+		if a.State == SetAside {
+			continue
+		}
+		near("even chance", survives(a.RemainingKM.P50), 0.5*survives(0), 1e-5)
+		near("1 in 10", survives(a.RemainingKM.P10), 0.9*survives(0), 1e-5)
+	}
+}
+
+// The commonest cupboard of all: old pairs that nobody counted. Soles lead, few logged runs never
+// make a pair young again, and no look is needed to know that years have passed.
+func TestOldPairs(t *testing.T) {
+	usual := 30.0
+	old := Pair{Class: term.Daily, Today: "2026-11-24", FirstWorn: "2025-03-01", KMBefore: Before{Unknown: true}, Surface: term.Road,
+		Runner: Runner{UsualWeeklyKM: &usual}, PlanWeeklyKM: []float64{30}}
+	get := func(p Pair) Answer {
+		t.Helper()
+		a, err := Assess(p)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return a
+	}
+	worn, sound := 0.75, 0.15
+	alone := get(old)
+	if alone.State != SetAside && alone.State != LastRuns || !alone.Estimated {
+		t.Errorf("20 months at 30 km a week: %s", alone.State)
+	}
+	old.Inspections = []Inspection{{Date: "2026-11-20", Tread: &worn, Bounce: &worn}}
+	gone := get(old)
+	logged := old
+	logged.Runs = []Run{{Date: "2026-11-21", KM: 8, Ground: term.GroundRoad, Kind: term.Easy}}
+	if after := get(logged); after.UsedProbability < gone.UsedProbability-0.02 {
+		t.Errorf("one logged run made it younger: %.3f, was %.3f", after.UsedProbability, gone.UsedProbability)
+	}
+	old.Inspections = []Inspection{{Date: "2026-11-20", Tread: &sound, Bounce: &sound, BesideFresh: true}}
+	if fresh := get(old); fresh.UsedProbability > alone.UsedProbability-0.2 || fresh.EffectiveKM > 0.5*alone.EffectiveKM {
+		t.Errorf("soles as new do not lead: %.0f km, used %.2f", fresh.EffectiveKM, fresh.UsedProbability)
 	}
 }

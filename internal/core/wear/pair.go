@@ -1,6 +1,7 @@
 package wear
 
 import (
+	"encoding/json"
 	"fmt"
 	"time"
 
@@ -18,10 +19,42 @@ const (
 // DateLayout is how days are written.
 const DateLayout = time.DateOnly
 
-// Retired is a pair that the runner set aside for wear.
+// Retired is an earlier pair of the runner's. WornOut is true when it is missing, KMBeforeSDLn 0
+// (its distance is known from the first day), LargestC the largest used fraction that a look found.
 type Retired struct {
-	Class       term.Class `json:"class"`
-	EffectiveKM float64    `json:"effective_km"`
+	Class        term.Class `json:"class"`
+	EffectiveKM  float64    `json:"effective_km"`
+	MedianKM     *float64   `json:"median_km"`
+	WornOut      *bool      `json:"worn_out"`
+	KMBeforeSDLn *float64   `json:"km_before_sd_ln"`
+	LargestC     *float64   `json:"largest_c"`
+}
+
+// Before is what a pair ran before anybody counted, with the SD of its ln. The zero value is a
+// pair that was counted from its first day; null in JSON is Unknown: nobody has an idea.
+type Before struct {
+	KM      float64 `json:"km" strict:"needed"`
+	SDLn    float64 `json:"sd_ln"`
+	Unknown bool    `json:"-"`
+}
+
+// UnmarshalJSON reads null as Unknown.
+func (b *Before) UnmarshalJSON(data []byte) error {
+	if string(data) == "null" {
+		*b = Before{Unknown: true}
+		return nil
+	}
+	type plain Before
+	return json.Unmarshal(data, (*plain)(b))
+}
+
+// MarshalJSON writes what UnmarshalJSON reads.
+func (b Before) MarshalJSON() ([]byte, error) {
+	if b.Unknown {
+		return []byte("null"), nil
+	}
+	type plain Before
+	return json.Marshal(plain(b))
 }
 
 // Runner is what of the runner moves a pair's life. Nil is not known.
@@ -44,7 +77,8 @@ type Run struct {
 }
 
 // Inspection is a look at the pair: each part 0 (as new) to 1 (gone), nil when
-// it was not looked at. Faults: upper_hole, sole_through.
+// it was not looked at. Faults: upper_hole, sole_through. Aches on easy runs: none,
+// explained (by training, hills, ground or sleep) or unexplained; empty is not asked.
 type Inspection struct {
 	Date        string   `json:"date"`
 	Tread       *float64 `json:"tread"`
@@ -52,6 +86,7 @@ type Inspection struct {
 	Upper       *float64 `json:"upper"`
 	Evenness    *float64 `json:"evenness"`
 	BesideFresh bool     `json:"beside_fresh"`
+	Aches       string   `json:"aches" strict:"word"`
 	Faults      []string `json:"faults"`
 }
 
@@ -73,12 +108,15 @@ type Pair struct {
 	FirstWorn     string        `json:"first_worn"`
 	Today         string        `json:"today"`
 	Runner        Runner        `json:"runner"`
+	KMBefore      Before        `json:"km_before"`
+	Share         *float64      `json:"share"` // of the usual week that this pair took before anybody counted
 	Runs          []Run         `json:"runs"`
 	LiftingHours  float64       `json:"lifting_hours"`
 	Surface       term.Surface  `json:"surface"`
 	RestHours     *float64      `json:"rest_hours"`
 	Inspections   []Inspection  `json:"inspections"`
 	PlanWeeklyKM  []float64     `json:"plan_weekly_km"`
+	PlanLoad      *float64      `json:"plan_load"` // the plan's effective km a real km
 	Races         []Race        `json:"races"`
 	DeliveryDays  *float64      `json:"delivery_days"`
 	BreakInKM     *float64      `json:"break_in_km"`
@@ -90,7 +128,10 @@ type Pair struct {
 	raceDays      []time.Time
 }
 
-var faultWords = []string{"upper_hole", "sole_through"}
+var (
+	faultWords = []string{"upper_hole", "sole_through"}
+	achesWords = []string{"none", "explained", achesUnexplained}
+)
 
 // check validates the pair and resolves its days.
 func (p *Pair) check() error {
@@ -117,6 +158,8 @@ func (p *Pair) check() error {
 		{"delivery_days", p.DeliveryDays, limits.Range{Lo: 0, Hi: 120, Unit: "days"}},
 		{"break_in_km", p.BreakInKM, limits.Range{Lo: 0, Hi: 500, Unit: "km"}},
 		{"lifting_hours", &p.LiftingHours, limits.LiftingSum}, {"fixed_km", p.FixedKM, limits.MedianLifeKM},
+		{"km_before.km", &p.KMBefore.KM, limits.KMBefore}, {"km_before.sd_ln", &p.KMBefore.SDLn, limits.SDLn},
+		{"share", p.Share, limits.Share}, {"plan_load", p.PlanLoad, limits.Range{Lo: 0.1, Hi: 10}},
 	} {
 		if r.v != nil {
 			r.allowed.Check(&l, r.name, *r.v)
@@ -126,6 +169,16 @@ func (p *Pair) check() error {
 		at := fmt.Sprintf("runner.history[%d]", i)
 		fault.OneOf(&l, at+".class", h.Class, term.Classes)
 		limits.PairKM.Check(&l, at+".effective_km", h.EffectiveKM)
+		for _, r := range []struct {
+			name    string
+			v       *float64
+			allowed limits.Range
+		}{{"median_km", h.MedianKM, limits.MedianLifeKM}, {"km_before_sd_ln", h.KMBeforeSDLn, limits.SDLn}, {"largest_c", h.LargestC,
+			limits.Share}} {
+			if r.v != nil {
+				r.allowed.Check(&l, at+"."+r.name, *r.v)
+			}
+		}
 	}
 	p.today, _ = day(&l, "today", p.Today, false)
 	p.first, _ = day(&l, "first_worn", p.FirstWorn, true)
@@ -165,6 +218,9 @@ func (p *Pair) check() error {
 			if part.v != nil {
 				l.Range(at+"."+part.name, *part.v, 0, 1, "")
 			}
+		}
+		if in.Aches != "" {
+			fault.OneOf(&l, at+".aches", in.Aches, achesWords)
 		}
 		for j, f := range in.Faults {
 			fault.OneOf(&l, fmt.Sprintf("%s.faults[%d]", at, j), f, faultWords)

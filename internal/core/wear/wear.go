@@ -26,6 +26,23 @@ const (
 	firstKM     = 160.0
 	lookEveryKM = 100.0
 	atRisk      = 0.20
+	usedUp      = 0.95 // of the chance that it is worn out: it is set aside
+	readyDays   = 7    // before a race a pair is broken in
+
+	// Where nobody counted: of ln of an estimate by weeks, and of a guess.
+	estimateSD = 0.5
+	unknownSD  = 0.7
+
+	// Aches on easy runs that training, hills, ground and sleep do not explain.
+	achesC           = 0.85
+	achesSD          = 0.45
+	achesUnexplained = "unexplained"
+
+	// What of an earlier pair counts: a distance known this well, and run at least so far
+	// unless a look found it worn.
+	historyDoubt = 0.3
+	historyShare = 0.25
+	historyLook  = 0.7
 
 	// HorizonWeeks is how far ahead a date is told.
 	HorizonWeeks = 260
@@ -80,6 +97,9 @@ type RaceAnswer struct {
 	PFail  float64 `json:"p_fail"`
 	AtRisk bool    `json:"at_risk"`
 	Text   string  `json:"text"`
+	// Where another pair is needed: the day to order it by, and to have it broken in by.
+	OrderBy    *string `json:"order_by"`
+	BrokenInBy *string `json:"broken_in_by"`
 }
 
 // State says what a pair asks for.
@@ -128,38 +148,6 @@ func RunnerFactor(massKg *float64, strike term.Strike) float64 {
 	return f
 }
 
-// normal is a belief about ln L.
-type normal struct{ mean, variance float64 }
-
-// observe is the conjugate update with a value that was seen with an SD.
-func (n normal) observe(value, sd float64) normal {
-	v := 1 / (1/n.variance + 1/(sd*sd))
-	return normal{v * (n.mean/n.variance + value/(sd*sd)), v}
-}
-
-// survival is P(L > x).
-func (n normal) survival(x float64) float64 {
-	if x <= 0 {
-		return 1
-	}
-	return 0.5 * math.Erfc((math.Log(x)-n.mean)/math.Sqrt(2*n.variance))
-}
-
-// whereSurvival gives the x with P(L > x) = s. Working with the survival keeps
-// the far tail exact.
-func (n normal) whereSurvival(s float64) float64 {
-	return math.Exp(n.mean + math.Sqrt(2*n.variance)*math.Erfcinv(2*s))
-}
-
-// remaining is the q-quantile of L − e given L > e.
-func (n normal) remaining(e, q float64) float64 {
-	s := n.survival(e) * (1 - q)
-	if s <= 0 {
-		return 0
-	}
-	return max(0, n.whereSurvival(s)-e)
-}
-
 // Assess tells how much of a pair is left. It fails with a fault.List when the
 // pair holds a value that is not allowed.
 func Assess(p Pair) (Answer, error) {
@@ -167,23 +155,35 @@ func Assess(p Pair) (Answer, error) {
 		return Answer{}, err
 	}
 	a := Answer{Schema: AnswerSchema, Also: []State{}, Races: []RaceAnswer{}, Why: []string{}, Warnings: []fault.Warning{}}
+	factor := RunnerFactor(p.Runner.MassKg, p.Runner.Strike)
+	m := p.medianKM() * factor
+	b := belief{before: p.ranBefore(&a, m)}
 	if p.first.IsZero() && len(p.runDays) > 0 {
 		p.first = slices.MinFunc(p.runDays, time.Time.Compare)
 	}
-	p.distances(&a)
-	e := a.EffectiveKM
-	life, own := p.life(&a)
-	sd := math.Sqrt(life.variance)
-	a.LnLife = LnLife{units.Round(life.mean, 6), units.Round(sd, 6)}
-	a.LifeKM = Life{life.whereSurvival(0.9), life.whereSurvival(0.5), life.whereSurvival(0.1)}
-	a.UsedProbability = 1 - life.survival(e)
-	a.RemainingKM = Quantiles{life.remaining(e, 0.1), life.remaining(e, 0.2), life.remaining(e, 0.5), life.remaining(e, 0.9)}
-	a.Why = append(a.Why, fmt.Sprintf("%.0f km run count as %.0f effective km.", a.KM, e),
+	counted := p.counted(&a, &b.before)
+	own, usual := p.own(&a, factor)
+	if factor != 1 {
+		a.Why = append(a.Why, fmt.Sprintf("Mass and strike: × %.3f.", factor))
+	}
+	b.life = normal{math.Log(m) + own.mean, lifeSD*lifeSD + own.variance}
+	b = p.look(&a, b)
+
+	a.KM += b.median()
+	a.EffectiveKM = counted + b.median()
+	ahead := outlook{b.points(), counted}
+	a.LnLife = LnLife{units.Round(b.life.mean, 6), units.Round(math.Sqrt(b.life.variance), 6)}
+	a.LifeKM = Life{b.life.whereSurvival(0.9), b.life.whereSurvival(0.5), b.life.whereSurvival(0.1)}
+	a.UsedProbability = 1 - ahead.survival(0)
+	a.Why = append(a.Why, fmt.Sprintf("%.0f km run count as %.0f effective km.", a.KM, a.EffectiveKM),
 		fmt.Sprintf("Half of such pairs last beyond %.0f effective km; eight in ten last %.0f to %.0f effective km.", a.LifeKM.P50, a.LifeKM.P10,
 			a.LifeKM.P90))
-
 	if len(p.PlanWeeklyKM) == 0 {
 		a.Warnings = append(a.Warnings, fault.Warning{Code: "no_plan", Text: "No weekly plan is given, so there are no dates."})
+	}
+	hard := p.hardFault()
+	if hard != "" {
+		a.Why = append(a.Why, "Set it aside for running: "+hard+".")
 	}
 	beyond := false
 	date := func(km float64) *string {
@@ -195,101 +195,172 @@ func Assess(p Pair) (Answer, error) {
 		s := d.Format(DateLayout)
 		return &s
 	}
-	a.Dates = Dates{date(a.RemainingKM.P10), date(a.RemainingKM.P20), date(a.RemainingKM.P50), date(a.RemainingKM.P90)}
-	p.orderBy(&a)
-	p.schools(&a, own, date)
+	over := hard != "" || a.UsedProbability >= usedUp
+	if over {
+		a.OrderBy = &p.Today
+	} else {
+		a.RemainingKM = Quantiles{ahead.remaining(0.1), ahead.remaining(0.2), ahead.remaining(0.5), ahead.remaining(0.9)}
+		a.Dates = Dates{date(a.RemainingKM.P10), date(a.RemainingKM.P20), date(a.RemainingKM.P50), date(a.RemainingKM.P90)}
+		p.orderBy(&a)
+	}
+	p.schools(&a, m*usual, date)
 	if beyond {
 		a.Warnings = append(a.Warnings, fault.Warning{Code: "beyond_plan", Text: fmt.Sprintf("A date lies past %d weeks and is not given.",
 			HorizonWeeks)})
 	}
-	if p.Price != nil {
-		if total := e + a.RemainingKM.P50; total > 0 {
-			c := units.Round(*p.Price/total, 4)
-			a.CostPerKM = &c
-		}
-	}
-	p.races(&a, life)
-	p.state(&a)
+	p.cost(&a)
+	p.races(&a, ahead, over)
+	p.state(&a, over)
 	a.round()
 	return a, nil
 }
 
-// distances sums the runs, or estimates them where none were logged.
-func (p *Pair) distances(a *Answer) {
+// ranBefore is what the pair ran before anybody counted; m is its prior median life.
+func (p *Pair) ranBefore(a *Answer, m float64) before {
+	told := p.KMBefore
+	if !told.Unknown {
+		if told.SDLn == 0 || told.KM == 0 {
+			return before{km: told.KM}
+		}
+		a.Why = append(a.Why, fmt.Sprintf("About %.0f km were run before they were counted.", told.KM))
+		return before{doubt: true, ln: normal{math.Log(told.KM), told.SDLn * told.SDLn}}
+	}
+	if p.first.IsZero() || p.Runner.UsualWeeklyKM == nil {
+		a.Estimated = true
+		a.Warnings = append(a.Warnings, fault.Warning{Code: "estimated",
+			Text: fmt.Sprintf("Nobody knows what it ran before: half of such a pair's life, %.0f km, is taken, with much doubt.", m/2)})
+		return before{doubt: true, ln: normal{math.Log(m / 2), unknownSD * unknownSD}}
+	}
+	to, share := p.today, 1.0
+	if len(p.runDays) > 0 {
+		to = slices.MinFunc(p.runDays, time.Time.Compare)
+	}
+	if p.Share != nil {
+		share = *p.Share
+	}
+	weeks := to.Sub(p.first).Hours() / (24 * 7)
+	km := weeks * *p.Runner.UsualWeeklyKM * share
+	if km <= 0 {
+		return before{}
+	}
+	a.Estimated = true
+	a.Warnings = append(a.Warnings, fault.Warning{Code: "estimated",
+		Text: fmt.Sprintf("%.1f weeks before anybody counted × %.3g km a week are an estimate, %.0f km.", weeks,
+			*p.Runner.UsualWeeklyKM*share, km)})
+	return before{doubt: true, ln: normal{math.Log(km), estimateSD * estimateSD}}
+}
+
+// counted sums the runs and the lifting in effective km; where no run was logged and nothing is
+// told of what was before, it estimates.
+func (p *Pair) counted(a *Answer, b *before) float64 {
+	sum := 0.0
 	for _, r := range p.Runs {
 		a.KM += r.KM
-		a.EffectiveKM += Load(r, p.Surface, p.RestHours, p.House)
+		sum += Load(r, p.Surface, p.RestHours, p.House)
 	}
-	if len(p.Runs) == 0 && !p.first.IsZero() && p.Runner.UsualWeeklyKM != nil {
+	if p.logsNothing() {
 		weeks := p.today.Sub(p.first).Hours() / (24 * 7)
 		a.KM = weeks * *p.Runner.UsualWeeklyKM
-		a.EffectiveKM, a.Estimated = a.KM, true
+		sum, a.Estimated = a.KM, true
 		a.Warnings = append(a.Warnings, fault.Warning{Code: "estimated",
 			Text: fmt.Sprintf("No run is logged: %.1f weeks since first worn × %g km a week is an estimate.", weeks, *p.Runner.UsualWeeklyKM)})
 	}
-	a.EffectiveKM += p.LiftingHours * house.Or(p.House).LiftingKMPH
 	if p.LiftingHours > 0 {
 		a.Warnings = append(a.Warnings, fault.Warning{Code: "lifting", Text: "Lifting crushes foam: a firm, flat pair is better for it."})
 	}
+	return sum + p.LiftingHours*house.Or(p.House).LiftingKMPH
 }
 
-// life is the belief about ln L after history and inspections, and the runner's
-// own usual figure for this class in effective km (0 without history).
-func (p *Pair) life(a *Answer) (life normal, ownKM float64) {
-	factor := RunnerFactor(p.Runner.MassKg, p.Runner.Strike)
-	own := normal{0, ownSD * ownSD}
-	sum := 0.0
-	for _, h := range p.Runner.History {
-		r := math.Log(h.EffectiveKM / (house.Or(p.House).MedianLife(h.Class) * factor))
+// logsNothing says whether the distance is the weeks since first worn times a usual week.
+func (p *Pair) logsNothing() bool {
+	return len(p.Runs) == 0 && p.KMBefore == Before{} && !p.first.IsZero() && p.Runner.UsualWeeklyKM != nil
+}
+
+// own is the belief about ln of the runner's own factor after their history, and by what the
+// runner's usual figure differs from the prior median (0 without history).
+func (p *Pair) own(a *Answer, factor float64) (own normal, usual float64) {
+	own = normal{0, ownSD * ownSD}
+	sum, n := 0.0, 0
+	for i, h := range p.Runner.History {
+		m := house.Or(p.House).MedianLife(h.Class)
+		if h.MedianKM != nil {
+			m = *h.MedianKM
+		}
+		m *= factor
+		if why := h.notCounted(m); why != "" {
+			a.Warnings = append(a.Warnings, fault.Warning{Code: "history_not_counted",
+				Text: fmt.Sprintf("Earlier pair %d, %s, %.0f effective km, is not counted: %s.", i+1, h.Class, h.EffectiveKM, why)})
+			continue
+		}
+		r := math.Log(h.EffectiveKM / m)
 		own = own.observe(r, historySD)
 		sum += r
+		n++
 	}
-	m := p.medianKM() * factor
-	if n := len(p.Runner.History); n > 0 {
-		ownKM = m * math.Exp(sum/float64(n))
-		a.Why = append(a.Why, fmt.Sprintf("%d earlier pairs: this runner's pairs last × %.2f the usual.", n, math.Exp(own.mean)))
+	if n == 0 {
+		return own, 0
 	}
-	if factor != 1 {
-		a.Why = append(a.Why, fmt.Sprintf("Mass and strike: × %.3f.", factor))
-	}
-	life = normal{math.Log(m) + own.mean, lifeSD*lifeSD + own.variance}
+	a.Why = append(a.Why, fmt.Sprintf("%d earlier pairs: this runner's pairs last × %.2f the usual.", n, math.Exp(own.mean)))
+	return own, math.Exp(sum / float64(n))
+}
 
+// notCounted says why an earlier pair tells nothing of how long this runner's pairs last; m is
+// its own prior median life.
+func (h Retired) notCounted(m float64) string {
+	switch {
+	case h.WornOut != nil && !*h.WornOut:
+		return "it was not set aside as worn out"
+	case h.KMBeforeSDLn != nil && *h.KMBeforeSDLn > historyDoubt:
+		return "its distance is not known from the first day"
+	case h.EffectiveKM < historyShare*m && (h.LargestC == nil || *h.LargestC < historyLook):
+		return fmt.Sprintf("it ran less than a quarter of its usual life, %.0f km, and no look found it worn", m)
+	}
+	return ""
+}
+
+// look takes the inspections one after another, by date.
+func (p *Pair) look(a *Answer, b belief) belief {
 	order := make([]int, len(p.Inspections))
 	for i := range order {
 		order[i] = i
 	}
 	slices.SortStableFunc(order, func(i, j int) int { return p.inspectedDays[i].Compare(p.inspectedDays[j]) })
 	for _, i := range order {
-		c, seen := p.usedFraction(p.Inspections[i])
-		if !seen {
-			continue
+		in := p.Inspections[i]
+		on := p.effectiveOn(p.inspectedDays[i])
+		take := func(c, s float64, what string) {
+			next, ran := b.seen(c, max(s, lookShareSD/c), on)
+			if !ran {
+				a.Warnings = append(a.Warnings, fault.Warning{Code: "looked_at_unworn",
+					Text: fmt.Sprintf("The look of %s was before any distance and moves nothing.", in.Date)})
+				return
+			}
+			a.Why = append(a.Why, fmt.Sprintf("Looked at on %s after %.0f effective km: %s", in.Date, b.median()+on, what))
+			b = next
 		}
-		on := p.effectiveOn(a, p.inspectedDays[i])
-		if on <= 0 {
-			a.Warnings = append(a.Warnings, fault.Warning{Code: "looked_at_unworn",
-				Text: fmt.Sprintf("The look of %s was before any distance and moves nothing.", p.Inspections[i].Date)})
-			continue
+		if c, seen := p.usedFraction(in); seen {
+			s := lookSD
+			if in.BesideFresh {
+				s = lookFreshSD
+			}
+			take(c, s, fmt.Sprintf("%.0f %% used.", 100*c))
 		}
-		s := lookSD
-		if p.Inspections[i].BesideFresh {
-			s = lookFreshSD
+		if in.Aches == achesUnexplained {
+			take(achesC, achesSD, "aches on easy runs that nothing else explains.")
 		}
-		life = life.observe(math.Log(on/c), max(s, lookShareSD/c))
-		a.Why = append(a.Why, fmt.Sprintf("Looked at on %s after %.0f effective km: %.0f %% used.", p.Inspections[i].Date, on, 100*c))
 	}
-	return life, ownKM
+	return b
 }
 
-// effectiveOn is the effective km up to and including a day; lifting counts whole.
-func (p *Pair) effectiveOn(a *Answer, d time.Time) float64 {
-	if a.Estimated {
-		span := p.today.Sub(p.first).Hours()
-		if span <= 0 {
-			return 0
-		}
-		return a.KM*d.Sub(p.first).Hours()/span + p.LiftingHours*house.Or(p.House).LiftingKMPH
-	}
+// effectiveOn is the effective km counted up to and including a day; lifting counts whole.
+func (p *Pair) effectiveOn(d time.Time) float64 {
 	e := p.LiftingHours * house.Or(p.House).LiftingKMPH
+	if p.logsNothing() {
+		if span := p.today.Sub(p.first).Hours(); span > 0 {
+			e += span / (24 * 7) * *p.Runner.UsualWeeklyKM * d.Sub(p.first).Hours() / span
+		}
+		return e
+	}
 	for i, r := range p.Runs {
 		if !p.runDays[i].After(d) {
 			e += Load(r, p.Surface, p.RestHours, p.House)
@@ -359,11 +430,9 @@ func (p *Pair) plannedTo(d time.Time) float64 {
 	return sum
 }
 
-func (p *Pair) orderBy(a *Answer) {
-	if a.Dates.P20 == nil {
-		return
-	}
-	d, _ := time.Parse(DateLayout, *a.Dates.P20)
+// lead is how many days before a pair is needed it is ordered: delivery, and the days in which
+// its break-in distance is run at half of the plan's first week (none where that is zero).
+func (p *Pair) lead() int {
 	delivery, breakIn := house.Or(p.House).DeliveryDays, house.Or(p.House).BreakInKM
 	if p.DeliveryDays != nil {
 		delivery = *p.DeliveryDays
@@ -375,8 +444,29 @@ func (p *Pair) orderBy(a *Answer) {
 	if first := p.weekly(0); first > 0 {
 		back += 7 * breakIn / (first / 2)
 	}
-	s := d.AddDate(0, 0, -int(math.Ceil(back-1e-9))).Format(DateLayout)
+	return int(math.Ceil(back - 1e-9))
+}
+
+func (p *Pair) orderBy(a *Answer) {
+	if a.Dates.P20 == nil {
+		return
+	}
+	d, _ := time.Parse(DateLayout, *a.Dates.P20) // written above
+	s := d.AddDate(0, 0, -p.lead()).Format(DateLayout)
 	a.OrderBy = &s
+}
+
+// cost is the price over the real km: those that were run, and the even chance of those to come
+// by the plan's load. Lifting is no distance.
+func (p *Pair) cost(a *Answer) {
+	load := 1.0
+	if p.PlanLoad != nil {
+		load = *p.PlanLoad
+	}
+	if total := a.KM + a.RemainingKM.P50/load; p.Price != nil && total > 0 {
+		c := units.Round(*p.Price/total, 4)
+		a.CostPerKM = &c
+	}
 }
 
 func (p *Pair) schools(a *Answer, ownKM float64, date func(float64) *string) {
@@ -408,24 +498,24 @@ func (p *Pair) schools(a *Answer, ownKM float64, date func(float64) *string) {
 	a.Schools.ByCondition = SchoolAnswer{&p50, a.Dates.P50, "Load, history and what looking found; the even chance."}
 }
 
-func (p *Pair) races(a *Answer, life normal) {
-	now := life.survival(a.EffectiveKM)
+// races tells of each race how likely the pair is worn out before its end. One at risk moves the
+// day to order by.
+func (p *Pair) races(a *Answer, ahead outlook, over bool) {
 	for i, r := range p.Races {
-		need := a.EffectiveKM + p.plannedTo(p.raceDays[i]) + r.KM
-		out := RaceAnswer{Date: r.Date}
-		if now > 0 {
-			out.PFail = units.Round(min(1, max(0, 1-life.survival(need)/now)), 6)
-		} else {
-			out.PFail = 1
-		}
-		out.AtRisk = out.PFail > atRisk
-		out.Text = "This pair should see the race."
-		if out.AtRisk {
-			by := p.raceDays[i].AddDate(0, 0, -14)
-			if by.Before(p.today) {
-				by = p.today
+		fails := ahead.ends(p.plannedTo(p.raceDays[i]) + r.KM)
+		out := RaceAnswer{Date: r.Date, PFail: units.Round(fails, 6), AtRisk: fails > atRisk, Text: "Should last through the race."}
+		if out.AtRisk || over {
+			ready := p.raceDays[i].AddDate(0, 0, -readyDays)
+			by, order := ready.Format(DateLayout), ready.AddDate(0, 0, -p.lead()).Format(DateLayout)
+			out.BrokenInBy, out.OrderBy = &by, &order
+			if order < p.Today {
+				out.Text = fmt.Sprintf("Order the next pair now, or run it in another that is broken in by %s; never begin one in race week.", by)
+			} else {
+				out.Text = fmt.Sprintf("Have another pair ordered by %s and broken in by %s; never begin one in race week.", order, by)
 			}
-			out.Text = fmt.Sprintf("Have another pair broken in by %s; never begin one in race week.", by.Format(DateLayout))
+			if !over && (a.OrderBy == nil || order < *a.OrderBy) {
+				a.OrderBy = &order
+			}
 		}
 		a.Races = append(a.Races, out)
 	}
@@ -451,6 +541,8 @@ func (p *Pair) hardFault() string {
 			return "the upper has a hole"
 		case slices.Contains(in.Faults, "sole_through"):
 			return "the sole is through to the midsole"
+		case over(in.Upper, 0.9):
+			return "the upper is gone"
 		case over(in.Tread, 0.9):
 			return "the tread is gone"
 		case over(in.Bounce, 0.9):
@@ -464,28 +556,25 @@ func (p *Pair) hardFault() string {
 	return ""
 }
 
-func (p *Pair) state(a *Answer) {
+func (p *Pair) state(a *Answer, over bool) {
 	f := a.UsedProbability
-	hard := p.hardFault()
-	if hard != "" {
-		a.Why = append(a.Why, "Set it aside for running: "+hard+".")
-	}
+	counted := p.effectiveOn(p.today)
 	last, lastE := p.first, math.Inf(-1)
 	for _, d := range p.inspectedDays {
 		if d.After(last) {
 			last = d
 		}
-		lastE = max(lastE, p.effectiveOn(a, d))
+		lastE = max(lastE, p.effectiveOn(d))
 	}
 	due := !last.IsZero() && !p.today.Before(last.AddDate(0, LookMonths, 0))
 	holds := []struct {
 		state State
 		is    bool
 	}{
-		{SetAside, hard != "" || f >= 0.95},
+		{SetAside, over},
 		{LastRuns, f >= 0.75},
 		{Order, a.OrderBy != nil && *a.OrderBy <= p.Today},
-		{Look, f >= 0.25 && a.EffectiveKM-lastE > lookEveryKM || due},
+		{Look, f >= 0.25 && counted-lastE > lookEveryKM || due},
 		{Fine, a.EffectiveKM < firstKM},
 	}
 	a.State = InUse

@@ -90,7 +90,7 @@ func TestRunnerFactor(t *testing.T) {
 // One set-aside pair: posterior by hand.
 func TestOwnHistory(t *testing.T) {
 	p := fresh()
-	p.Runner.History = []Retired{{term.Daily, 540}}
+	p.Runner.History = []Retired{{Class: term.Daily, EffectiveKM: 540}}
 	a := assess(t, p)
 	r := math.Log(540.0 / 620)
 	v := 1 / (1/0.04 + 1/0.0625)
@@ -98,7 +98,7 @@ func TestOwnHistory(t *testing.T) {
 	near(t, "sd", a.LnLife.SD, math.Sqrt(0.04+v), 1e-6)
 	near(t, "own figure", *a.Schools.ByOwnHistory.LeftKM, 540, 1e-3)
 	// A history pair of another class carries the runner's habit, not its km.
-	p.Runner.History = []Retired{{term.RacePlated, 280 * 540.0 / 620}}
+	p.Runner.History = []Retired{{Class: term.RacePlated, EffectiveKM: 280 * 540.0 / 620}}
 	near(t, "carried over", *assess(t, p).Schools.ByOwnHistory.LeftKM, 540, 1e-3)
 }
 
@@ -271,7 +271,7 @@ func TestRefused(t *testing.T) {
 		"plan_weekly_km[0]":              func(p *Pair) { p.PlanWeeklyKM = []float64{math.Inf(1)} },
 		"races[0].date":                  func(p *Pair) { p.Races = []Race{{"2026-01-01", 10}} },
 		"runner.mass_kg":                 func(p *Pair) { p.Runner.MassKg = num(0) },
-		"runner.history[0].effective_km": func(p *Pair) { p.Runner.History = []Retired{{term.Daily, 0}} },
+		"runner.history[0].effective_km": func(p *Pair) { p.Runner.History = []Retired{{Class: term.Daily, EffectiveKM: 0}} },
 	} {
 		p := fresh()
 		change(&p)
@@ -301,7 +301,7 @@ func TestProperties(t *testing.T) {
 			t.Fatalf("%+v", a)
 		}
 		life := normal{a.LnLife.Mean, a.LnLife.SD * a.LnLife.SD}
-		if life.remaining(a.EffectiveKM+50, 0.5) > q.P50+0.01+50 {
+		if (outlook{[]point{{0, life}}, a.EffectiveKM + 50}).remaining(0.5) > (outlook{[]point{{0, life}}, a.EffectiveKM}).remaining(0.5)+50.01 {
 			t.Fatal("more distance leaves more")
 		}
 		if _, err := json.Marshal(a); err != nil {
@@ -309,7 +309,7 @@ func TestProperties(t *testing.T) {
 		}
 	}
 	far := normal{math.Log(300), 0.0004}
-	if v := far.remaining(3000, 0.5); v < 0 || math.IsNaN(v) || math.IsInf(v, 0) {
+	if v := (outlook{[]point{{0, far}}, 3000}).remaining(0.5); v < 0 || math.IsNaN(v) || math.IsInf(v, 0) {
 		t.Errorf("far beyond its life: %g", v)
 	}
 }
