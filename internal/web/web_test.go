@@ -577,6 +577,9 @@ func TestDatabaseAway(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer behind.Close()
+	if err := behind.Unlock(context.Background(), storetest.OwnerKey, time.Now()); err != nil {
+		t.Fatal(err)
+	}
 	site2 := serve(t, behind)
 	b := site2.as(t, "teal")
 	b.get("/fits/4/feet").holds(t, "Jorun Stoker")
