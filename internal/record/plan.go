@@ -81,7 +81,8 @@ func (c *Conclusions) Candidates(parts []rotation.WeekPart) ([]CandidateInfo, er
 		w := &worn[i]
 		life := w.Wear.RemainingKM.P50
 		m := &w.Pair.Model
-		x := CandidateInfo{Candidate: rotation.Candidate{ID: PairID(w.Pair.ID), Owned: true, LifeKM: &life, Suitability: c.suits(m, parts)},
+		x := CandidateInfo{Candidate: rotation.Candidate{ID: PairID(w.Pair.ID), Model: m.ID, Owned: true, LifeKM: &life,
+			Suitability: c.suits(m, parts)},
 			Name: w.Pair.Name(), Model: m}
 		if w.Wear.CostPerKM != nil {
 			x.PerKM = *w.Wear.CostPerKM
@@ -161,7 +162,7 @@ func (c *Conclusions) suits(m *shoe.Model, parts []rotation.WeekPart) []rotation
 // toBuy is a candidate that is on the shelf, or is to be ordered where stock is 0.
 func (c *Conclusions) toBuy(m *shoe.Model, id, name string, suits []rotation.Suit, stock int) CandidateInfo {
 	life := m.Life(c.House())
-	return CandidateInfo{Candidate: rotation.Candidate{ID: id, Price: m.Price(), LifeKM: &life, Suitability: suits}, Name: name, Model: m,
+	return CandidateInfo{Candidate: rotation.Candidate{ID: id, Model: m.ID, Price: m.Price(), LifeKM: &life, Suitability: suits}, Name: name, Model: m,
 		PerKM: float64(m.Price()) / life, Stock: max(0, stock)}
 }
 

@@ -95,7 +95,7 @@ func (c *Conclusions) serveBoard(s *Serving, weeks [][]rotation.WeekPart) bool {
 	for i := range s.Pairs {
 		id := PairID(s.Pairs[i].ID)
 		byID[id] = i
-		x := rotation.Candidate{ID: id, Owned: true}
+		x := rotation.Candidate{ID: id, Model: s.Pairs[i].Model.ID, Owned: true}
 		for j, p := range s.Parts {
 			x.Suitability = append(x.Suitability, rotation.Suit{Kind: p.Kind, Ground: p.Ground, Value: s.Parts[j].All[i]})
 		}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"trevik/internal/core/fault"
@@ -27,7 +28,8 @@ type Point struct {
 }
 
 // Used is one pair of the answer: its km a week, weeks that it lasts (nil: its life is not
-// known) and the shortest rest between two different runs in it (nil: one run alone).
+// known) and the shortest time from the start of one run in it to that of the next (nil: one
+// run alone).
 type Used struct {
 	ID           string   `json:"id"`
 	WeeklyKM     float64  `json:"weekly_km"`
@@ -57,119 +59,59 @@ type Answer struct {
 // the week holds a value that is not allowed; a search that is too long, or cancelled by
 // its context, ends with the best that was found and the gap.
 func Solve(ctx context.Context, w Week) (Answer, error) {
-	p, err := w.check()
+	t, _, err := InTurn(ctx, w, [][]WeekPart{w.Parts})
 	if err != nil {
 		return Answer{}, err
 	}
-	a := Answer{Schema: AnswerSchema, Status: Optimal, Buy: []string{}, Use: []string{}, Assign: map[string]string{}, Uncovered: []string{},
-		Curve: []Point{}, Pairs: []Used{}, Why: []string{}, Warnings: []fault.Warning{}}
-	if len(w.Pairs) == 0 {
-		a.Warnings = append(a.Warnings, fault.Warning{Code: "no_pairs", Text: "No pair is given, so nothing is covered."})
-	}
-	// Each point of the curve has its own optimum; a pair more never covers less.
-	value := int64(0)
-	own := plan{}
-	proven, upper := true, int64(0)
-	last := max(curveTo, p.maxPairs)
-	for n := 1; n <= last; n++ {
-		if n > curveTo && n != p.maxPairs {
-			continue
-		}
-		least := max(value, p.greedy(ctx, min(n, len(p.pairs))).value)
-		best, ok, bound := p.solve(ctx, min(n, len(p.pairs)), least, mostSteps)
-		value = max(value, best.value)
-		if n <= curveTo {
-			takes, _ := p.takes(&w, best)
-			a.Curve = append(a.Curve, Point{n, kilometres(best.value / metre), units.Round(float64(best.value%metre)/1e6, 3), best.spent, takes})
-		}
-		if n == p.maxPairs || p.maxPairs == 0 && n == 1 {
-			own, proven, upper = best, ok, bound
-		}
-		if !ok && n != p.maxPairs {
-			a.Warnings = append(a.Warnings, fault.Warning{Code: "curve_not_proven",
-				Text: fmt.Sprintf("The best with %d pairs is the best found, not proven.", n)})
-		}
-	}
-	a.fill(&w, p, own)
-	if proven {
-		a.Why = append(a.Why, p.proof(&w, own)...)
-	} else {
-		a.Status = BestFound
-		a.GapKM = kilometres(upper/metre - own.value/metre)
-		a.Why = append(a.Why, fmt.Sprintf("The search was ended before every set was seen: another could cover at most %.1f km more.", a.GapKM))
-	}
+	a := t.Answers[0]
+	a.Schema, a.Buy, a.Curve, a.Warnings = AnswerSchema, t.Buy, t.Curve, t.Warnings
 	return a, nil
 }
 
 func kilometres(metres int64) float64 { return units.Round(float64(metres)/1000, 3) }
 
-// takes tells what each pair of a plan takes, and the pair of each piece, -1 for none.
-func (p *problem) takes(w *Week, own plan) ([]Used, []int) {
-	s := &solver{problem: p, ctx: context.Background(), steps: math.MaxInt}
-	to := s.assign(own.set, own.value)
+// suitKM is km × suitability of a score.
+func suitKM(v score) float64 { return units.Round(float64(v.fine)/1e6, 3) }
+
+// takes tells what each pair of a plan takes of the pieces that are asked for, a week in the mean
+// of so many weeks, by the pair of each piece.
+func (p *problem) takes(w *Week, own plan, to []int, weeks int, of func(piece) bool) []Used {
 	out := []Used{}
 	for _, k := range own.set {
 		c := &w.Pairs[k]
 		u := Used{ID: c.ID}
 		metres := int64(0)
-		var mine []piece
+		var in []int
 		for i, x := range p.parts {
-			if to[i] == k {
-				metres += x.metres
-				mine = append(mine, x)
-			}
-		}
-		u.WeeklyKM = kilometres(metres)
-		if c.LifeKM != nil && metres > 0 {
-			weeks := units.Round(*c.LifeKM/u.WeeklyKM, 2)
-			u.WeeksLeft = &weeks
-		}
-		u.MinRestHours = shortestRest(mine)
-		out = append(out, u)
-	}
-	return out, to
-}
-
-// fill writes the plan with its assignment.
-func (a *Answer) fill(w *Week, p *problem, own plan) {
-	var to []int
-	a.Pairs, to = p.takes(w, own)
-	a.Spent = own.spent
-	a.CoveredKM, a.SuitKM = kilometres(own.value/metre), units.Round(float64(own.value%metre)/1e6, 3)
-	byPart := make([]int, len(w.Parts))
-	for i, x := range p.parts {
-		byPart[x.index] = to[i]
-	}
-	for i, part := range w.Parts {
-		if byPart[i] < 0 {
-			a.Uncovered = append(a.Uncovered, part.ID)
-		} else {
-			a.Assign[part.ID] = w.Pairs[byPart[i]].ID
-		}
-	}
-	for _, k := range own.set {
-		c := &w.Pairs[k]
-		a.Use = append(a.Use, c.ID)
-		if !c.Owned {
-			a.Buy = append(a.Buy, c.ID)
-		}
-	}
-}
-
-// shortestRest between two different runs of a pair's pieces, hours, round the week's end
-// too; nil with one run alone.
-func shortestRest(mine []piece) *float64 {
-	least := math.Inf(1)
-	for i, x := range mine {
-		for j, y := range mine {
-			if x.run == y.run {
+			if to[i] != k {
 				continue
 			}
-			gap := y.begin - x.end
-			if j < i {
-				gap += weekMinutes
+			in = append(in, x.run)
+			if of(x) {
+				metres += x.metres
 			}
-			least = math.Min(least, gap)
+		}
+		u.WeeklyKM = units.Round(float64(metres)/1000/float64(weeks), 3)
+		if c.LifeKM != nil && metres > 0 {
+			left := units.Round(*c.LifeKM/u.WeeklyKM, 2)
+			u.WeeksLeft = &left
+		}
+		u.MinRestHours = p.shortestRest(in)
+		out = append(out, u)
+	}
+	return out
+}
+
+// shortestRest from the start of one run to that of the next of some runs, hours, round the
+// period's end too; nil with one run alone.
+func (p *problem) shortestRest(in []int) *float64 {
+	least := math.Inf(1)
+	for _, a := range in {
+		for _, b := range in {
+			if a != b {
+				apart := math.Abs(p.runBegin[a] - p.runBegin[b])
+				least = math.Min(least, math.Min(apart, p.period-apart))
+			}
 		}
 	}
 	if math.IsInf(least, 1) {
@@ -179,8 +121,38 @@ func shortestRest(mine []piece) *float64 {
 	return &hours
 }
 
+// week is what a plan makes of one week.
+func (p *problem) week(w *Week, n int, parts []WeekPart, own plan, to []int) Answer {
+	a := Answer{Status: Optimal, Buy: []string{}, Use: []string{}, Assign: map[string]string{}, Uncovered: []string{},
+		Curve: []Point{}, Why: []string{}, Warnings: []fault.Warning{}, Spent: own.spent}
+	a.Pairs = p.takes(w, own, to, 1, func(x piece) bool { return x.week == n })
+	if len(parts) > 0 { // an empty week has no answer
+		a.Schema = AnswerSchema
+	}
+	byPart := slices.Repeat([]int{-1}, len(parts))
+	sum := score{}
+	for i, x := range p.parts {
+		if x.week == n && to[i] >= 0 {
+			byPart[x.index] = to[i]
+			sum = sum.plus(p.value(i, to[i]))
+		}
+	}
+	a.CoveredKM, a.SuitKM = kilometres(sum.main/metre), suitKM(sum)
+	for i, part := range parts {
+		if byPart[i] < 0 {
+			a.Uncovered = append(a.Uncovered, part.ID)
+		} else {
+			a.Assign[part.ID] = w.Pairs[byPart[i]].ID
+		}
+	}
+	for _, k := range own.set {
+		a.Use = append(a.Use, w.Pairs[k].ID)
+	}
+	return a
+}
+
 // proof says in words what bounds the answer.
-func (p *problem) proof(w *Week, own plan) []string {
+func (p *problem) proof(weeks [][]WeekPart, own plan, to []int) []string {
 	all := int64(0)
 	for _, x := range p.parts {
 		all += x.metres
@@ -190,13 +162,12 @@ func (p *problem) proof(w *Week, own plan) []string {
 		sets = "of the one pair"
 	}
 	out := []string{"Every set " + sets + " was looked at, or bounded by one that was: none covers more."}
-	if own.value/metre == all {
-		out[0] = "Every run is covered. Of all sets " + sets + " that do, none suits better, and of those none costs less."
+	if own.value.main/metre == all {
+		out[0] = fmt.Sprintf("Every run is covered. Of all sets %s that do, none suits better up to %.2f, of those none costs less, and of those none "+
+			"suits better.", sets, float64(p.good)/1000)
 		return out
 	}
 	var nobody, later []string
-	s := &solver{problem: p, ctx: context.Background(), steps: math.MaxInt}
-	to := s.assign(own.set, own.value)
 	for i, x := range p.parts {
 		if to[i] >= 0 {
 			continue
@@ -205,10 +176,10 @@ func (p *problem) proof(w *Week, own plan) []string {
 		for k := range p.pairs {
 			serves = serves || p.pairs[k].suit[i] >= 0
 		}
-		if serves {
-			later = append(later, w.Parts[x.index].ID)
+		if id := weeks[x.week][x.index].ID; serves {
+			later = append(later, id)
 		} else {
-			nobody = append(nobody, w.Parts[x.index].ID)
+			nobody = append(nobody, id)
 		}
 	}
 	if len(nobody) > 0 {

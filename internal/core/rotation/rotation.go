@@ -1,12 +1,13 @@
 // Package rotation tells which pairs serve a runner's week.
 //
-// Solve finds the best set of pairs for a week with its days and hours, proven: most
-// metres covered, then the best suited, the cheapest, the fewest, and the first in the
-// list, with each pair's rest kept (docs/method.md).
+// Solve finds the best set of pairs for a week with its days and hours, proven: most metres
+// covered, then the best suited up to what is good enough, the cheapest, the best suited, the
+// fewest, and the first in the list, with each pair's rest kept from start to start
+// (docs/method.md). InTurn does so for weeks that come in turn, as one problem.
 //
-// Serve is the plain answer where no days are known: the pair with the highest suitability takes the kind, from a suitability of
-// 0.5 up; between equals the earlier in the list. A kind that no pair serves is
-// left open, and the page says what is missing.
+// Serve is the plain answer where no days are known: the pair with the highest suitability takes
+// the kind, from a suitability of 0.5 up; between equals the earlier in the list. A kind that no
+// pair serves is left open, and the page says what is missing.
 package rotation
 
 import "trevik/internal/core/term"

@@ -20,12 +20,15 @@ const (
 const (
 	MostParts    = 60
 	MostPairs    = 120
+	mostWeeks    = 2 // that come in turn
 	weekMinutes  = 7 * 24 * 60
 	minutesPerKM = 6.0 // where a part's minutes are not told
 	// DefaultRest is the hours that foam rests where a week says nothing else.
 	DefaultRest    = 24.0
 	defaultMinSuit = LeastSuit
-	curveTo        = 6
+	// GoodSuit is the suitability past which no money is spent for more (house).
+	GoodSuit = 0.8
+	curveTo  = 6
 )
 
 // Days of a week, in order.
@@ -50,9 +53,11 @@ type Suit struct {
 	Value  float64     `json:"value"`
 }
 
-// Candidate is a pair that is owned or can be bought. Price in minor units.
+// Candidate is a pair that is owned or can be bought. Price in minor units. Pairs of one Model are
+// alike: owned ones count as one pair, and are used evenly.
 type Candidate struct {
 	ID          string   `json:"id"`
+	Model       string   `json:"model" strict:"word"`
 	Owned       bool     `json:"owned"`
 	Price       int64    `json:"price"`
 	RestHours   *float64 `json:"rest_hours"`
@@ -68,6 +73,7 @@ type Week struct {
 	Currency  string      `json:"currency"`
 	MaxPairs  *int        `json:"max_pairs"` // nil is no limit
 	MinSuit   *float64    `json:"min_suit"`
+	GoodSuit  *float64    `json:"good_suit"` // past it no money is spent for more; 1 always does
 	RestHours *float64    `json:"rest_hours"`
 	Parts     []WeekPart  `json:"parts"`
 	Pairs     []Candidate `json:"pairs"`
@@ -83,8 +89,9 @@ func (p WeekPart) Times() (begin, end float64) {
 	return begin, begin + minutesPerKM*p.KM
 }
 
-// check validates a week and turns it into the problem in integers.
-func (w *Week) check() (*problem, error) {
+// check validates a week's pairs and limits and the parts of weeks that come in turn, and turns
+// them into the problem in integers. A fault of a part is told with its week's number.
+func (w *Week) check(weeks [][]WeekPart) (p *problem, week int, err error) {
 	var l fault.List
 	if w.Schema != "" && w.Schema != WeekSchema {
 		l.Add("schema", "is %q; allowed is %q", w.Schema, WeekSchema)
@@ -95,40 +102,61 @@ func (w *Week) check() (*problem, error) {
 	if w.MaxPairs != nil && (*w.MaxPairs < 1 || *w.MaxPairs > MostPairs) {
 		l.Add("max_pairs", "is %d; allowed is 1 to %d", *w.MaxPairs, MostPairs)
 	}
-	minSuit, rest := defaultMinSuit, DefaultRest
+	minSuit, rest, good := defaultMinSuit, DefaultRest, GoodSuit
 	if w.MinSuit != nil && l.Range("min_suit", *w.MinSuit, 0, 1, "") {
 		minSuit = *w.MinSuit
+	}
+	if w.GoodSuit != nil && l.Range("good_suit", *w.GoodSuit, 0, 1, "") {
+		good = *w.GoodSuit
 	}
 	if w.RestHours != nil && l.Range("rest_hours", *w.RestHours, 0, 168, "hours") {
 		rest = *w.RestHours
 	}
-	if len(w.Parts) > MostParts {
-		l.Add("parts", "are %d; allowed are up to %d in a week", len(w.Parts), MostParts)
+	all := 0
+	for _, parts := range weeks {
+		all += len(parts)
+		if len(parts) > MostParts {
+			l.Add("parts", "are %d; allowed are up to %d in a week", len(parts), MostParts)
+		}
 	}
-	if len(w.Parts) == 0 {
+	if all == 0 {
 		l.Add("parts", "are missing; give the parts of a week's runs")
+	}
+	if len(weeks) > mostWeeks {
+		l.Add("parts", "are of %d weeks; allowed are up to %d", len(weeks), mostWeeks)
 	}
 	if len(w.Pairs) > MostPairs {
 		l.Add("pairs", "are %d; allowed are up to %d", len(w.Pairs), MostPairs)
 	}
 	if len(l) > 0 {
-		return nil, l
+		return nil, 0, l
 	}
-	p := &problem{maxPairs: len(w.Pairs), budget: math.MaxInt64}
+	p = &problem{maxPairs: len(w.Pairs), budget: math.MaxInt64, good: int64(math.Round(1000 * good)), period: float64(len(weeks) * weekMinutes)}
 	if w.MaxPairs != nil {
 		p.maxPairs = min(p.maxPairs, *w.MaxPairs)
 	}
 	if w.Budget != nil {
 		p.budget = *w.Budget
 	}
-	w.checkParts(&l, p)
-	w.checkPairs(&l, p, minSuit, rest)
-	return p, l.Err()
+	for n, parts := range weeks {
+		if p.addParts(&l, n, parts); len(l) > 0 {
+			return nil, n, l
+		}
+	}
+	if n := p.order(&l, weeks); len(l) > 0 {
+		return nil, n, l
+	}
+	w.checkPairs(&l, p, weeks, minSuit, rest)
+	if len(l) == 0 {
+		p.relate()
+	}
+	return p, 0, l.Err()
 }
 
-func (w *Week) checkParts(l *fault.List, p *problem) {
-	seen, runs := ids{}, map[string]int{}
-	for i, part := range w.Parts {
+// addParts takes the parts of one week into the problem.
+func (p *problem) addParts(l *fault.List, week int, parts []WeekPart) {
+	seen, runs, first := ids{}, map[string]int{}, len(p.runMetres)
+	for i, part := range parts {
 		at := fmt.Sprintf("parts[%d]", i)
 		seen.take(l, at, part.ID, 80)
 		day := slices.Index(Days, part.Day)
@@ -150,28 +178,60 @@ func (w *Week) checkParts(l *fault.List, p *problem) {
 			run = "part " + part.ID
 		}
 		if _, known := runs[run]; !known {
-			runs[run] = len(runs)
+			runs[run] = first + len(runs)
+			p.runMetres, p.runBegin = append(p.runMetres, 0), append(p.runBegin, math.Inf(1))
 		}
 		if okKM {
-			begin := float64(day*24*60 + start)
-			p.parts = append(p.parts, piece{index: i, run: runs[run], begin: begin, end: begin + minutes, metres: int64(math.Round(1000 * part.KM))})
+			begin, n := float64(week*weekMinutes+day*24*60+start), runs[run]
+			x := piece{week: week, index: i, run: n, begin: begin, end: begin + minutes, metres: int64(math.Round(1000 * part.KM))}
+			p.parts = append(p.parts, x)
+			p.runMetres[n] += x.metres
+			p.runBegin[n] = math.Min(p.runBegin[n], begin)
 		}
 	}
-	if len(*l) > 0 {
-		return
-	}
-	p.runMetres = make([]int64, len(runs))
+}
+
+// order puts the parts in the order of time, and tells of runs that overlap, the period's end
+// included; week is that of the first that does.
+func (p *problem) order(l *fault.List, weeks [][]WeekPart) (week int) {
+	sum := int64(0)
 	for _, x := range p.parts {
-		p.runMetres[x.run] += x.metres
+		if sum += x.metres; sum > mostMetres {
+			l.Add(fmt.Sprintf("parts[%d].km", x.index), "makes more than %d km in all", mostMetres/1000)
+			return x.week
+		}
 	}
 	sort.SliceStable(p.parts, func(i, j int) bool { return p.parts[i].begin < p.parts[j].begin })
-	// Two different runs that overlap, the week's end included.
 	for i, x := range p.parts {
 		for _, y := range p.parts[i+1:] {
-			if x.run != y.run && (y.begin < x.end-1e-9 || x.begin+weekMinutes < y.end-1e-9) {
-				l.Add(fmt.Sprintf("parts[%d].start", y.index), "overlaps %q, a part of another run", w.Parts[x.index].ID)
+			if x.run != y.run && (y.begin < x.end-1e-9 || x.begin+p.period < y.end-1e-9) {
+				if len(*l) == 0 {
+					week = y.week
+				}
+				if y.week == week {
+					l.Add(fmt.Sprintf("parts[%d].start", y.index), "overlaps %q, a part of another run", weeks[x.week][x.index].ID)
+				}
 			}
 		}
+	}
+	return week
+}
+
+// relate finds which runs begin too near each other for a pair's rest, which pairs are alike, and
+// which are of one model.
+func (p *problem) relate() {
+	p.weigh()
+	for k := range p.pairs {
+		m := &p.pairs[k]
+		m.clashes = make([]runs, len(p.runBegin))
+		for a := range p.runBegin {
+			for b := range p.runBegin {
+				if apart := math.Abs(p.runBegin[a] - p.runBegin[b]); a != b && math.Min(apart, p.period-apart) < m.rest-1e-9 {
+					m.clashes[a] = m.clashes[a].with(b)
+				}
+			}
+		}
+		m.alike = slices.IndexFunc(p.pairs, func(o machine) bool { return o.rest == m.rest && slices.Equal(o.suit, m.suit) })
 	}
 }
 
@@ -198,13 +258,23 @@ func clock(s string) (int, bool) {
 	return 60*h + m, err1 == nil && err2 == nil && h >= 0 && h < 24 && m >= 0 && m < 60
 }
 
-func (w *Week) checkPairs(l *fault.List, p *problem, minSuit, rest float64) {
-	seen := ids{}
+func (w *Week) checkPairs(l *fault.List, p *problem, weeks [][]WeekPart, minSuit, rest float64) {
+	seen, models := ids{}, map[string][]int{}
+	var names []string
 	for i, c := range w.Pairs {
 		at := fmt.Sprintf("pairs[%d]", i)
 		seen.take(l, at, c.ID, 120)
 		l.Range(at+".price", float64(c.Price), 0, 1e8, "minor units")
-		k := machine{index: i, rest: 60 * rest, suit: make([]int64, len(p.parts))}
+		k := machine{owned: c.Owned, rest: 60 * rest, suit: make([]int64, len(p.parts)), model: -1}
+		if len(c.Model) > 120 {
+			l.Add(at+".model", "is over 120 letters")
+		}
+		if c.Model != "" {
+			if models[c.Model] == nil {
+				names = append(names, c.Model)
+			}
+			models[c.Model] = append(models[c.Model], i)
+		}
 		if !c.Owned {
 			k.price = c.Price
 		}
@@ -230,7 +300,7 @@ func (w *Week) checkPairs(l *fault.List, p *problem, minSuit, rest float64) {
 			table[key] = s.Value
 		}
 		for j, x := range p.parts {
-			part := w.Parts[x.index]
+			part := weeks[x.week][x.index]
 			v := table[[2]string{string(part.Kind), string(part.Ground)}]
 			long := c.MaxRunKM != nil && float64(p.runMetres[x.run]) > 1000**c.MaxRunKM+0.5
 			if v < minSuit-1e-9 || long {
@@ -240,5 +310,13 @@ func (w *Week) checkPairs(l *fault.List, p *problem, minSuit, rest float64) {
 			}
 		}
 		p.pairs = append(p.pairs, k)
+	}
+	for _, name := range names {
+		if group := models[name]; len(group) > 1 {
+			for _, k := range group {
+				p.pairs[k].model = len(p.models)
+			}
+			p.models = append(p.models, group)
+		}
 	}
 }

@@ -56,7 +56,7 @@ func WeekBoard(rows []WeekRow, moves bool, perWeek int) template.HTML {
 			template.HTMLEscapeString(clip(r.Name, 24)))
 		for _, run := range r.Runs {
 			if r.Rest > 0 {
-				tail(&b, run.End, r.Rest, y, x)
+				tail(&b, run.End, r.Rest-(run.End-run.Begin), y, x) // rest counts from start to start
 			}
 		}
 		said := -1e9

@@ -82,6 +82,7 @@ type row struct {
 type plan struct {
 	*record.Plan
 	Weeks    []weekPlan
+	Curve    []point
 	Lines    []line
 	What     record.What
 	MoreText string
@@ -96,7 +97,6 @@ type weekPlan struct {
 	Letter string
 	Answer rotation.Answer
 	Board  template.HTML
-	Curve  []point
 }
 
 type point struct {
@@ -240,15 +240,17 @@ func planOf(c *kit.Req, fit *record.Conclusions, offer func(*shoe.Model)) (*plan
 	}
 	for n, a := range p.Turn.Answers {
 		w := weekPlan{Letter: letter(n), Answer: a}
-		most := 0.1
-		for _, x := range a.Curve {
-			most = math.Max(most, x.CoveredKM)
-		}
-		for _, x := range a.Curve {
-			w.Curve = append(w.Curve, point{x, strconv.FormatFloat(100*x.CoveredKM/most, 'f', 1, 64), x.Pairs == fit.MostPairs(), p.PerKM(x)})
-		}
 		w.Board = draw.WeekBoard(boardRows(fit, a, p.Plan.Weeks[n], p.Names()), fit.Open(), record.PlanRows)
 		p.Weeks = append(p.Weeks, w)
+	}
+	most := 0.1
+	for _, x := range p.Turn.Curve {
+		most = math.Max(most, x.CoveredKM)
+	}
+	for _, x := range p.Turn.Curve {
+		share := x.CoveredKM / most
+		x.CoveredKM /= float64(len(p.Weeks)) // a week, in the mean
+		p.Curve = append(p.Curve, point{x, strconv.FormatFloat(100*share, 'f', 1, 64), x.Pairs == fit.MostPairs(), p.PerKM(x)})
 	}
 	p.look(fit)
 	return p, nil
