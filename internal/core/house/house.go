@@ -22,7 +22,7 @@ import (
 const Schema = "trevik.house/v1"
 
 // Marks of the ranking of models, in the order in which they are shown.
-var Marks = []string{"use", "shape", "feel", "drop", "weight", "body", "level", "money", "first", "disliked"}
+var Marks = []string{"use", "shape", "feel", "ground", "hold", "drop", "weight", "body", "level", "room", "money", "first", "disliked"}
 
 // Window is a wanted room before the toes, mm.
 type Window struct{ Low, High float64 }
@@ -46,7 +46,7 @@ type Values struct {
 	InnerAllowanceMM, MaxCushionMM          float64
 	Thumbnail, Finger, Thumb                Window // on road
 	RaceRoom, DescentRoom, UltraRoom, Longs Window // Longs is several days
-	Weights                                 [10]float64
+	Weights                                 [13]float64
 	// Wear.
 	TrailOnRoad, LinkOnRoad, RoadOnTrail, WetOrMud, HeatOver30 float64
 	OnTreadmill, WalkOrHike, TooSoonAgain, LiftingKMPH         float64
@@ -171,11 +171,13 @@ func table() []Value {
 	}
 
 	group = Groups[4]
-	weights := []float64{0.22, 0.16, 0.15, 0.12, 0.08, 0.07, 0.07, 0.08, 0.03, 0.02}
+	weights := []float64{0.22, 0.16, 0.15, 0.12, 0.05, 0.12, 0.08, 0.07, 0.15, 0.05, 0.08, 0.03, 0.02}
 	reasons := []string{"What the runner runs comes first.", "A foot that does not go with the last is not helped by anything else.",
-		"What was liked is likely to be liked again.", "A changed drop changes what works at each step.",
+		"What was liked is likely to be liked again.", "Ice, rocks, wet and grass ask for what a model has or lacks.",
+		"A heel that lifted wants a sculpted counter.", "A changed drop changes what works at each step.",
 		"Light pays on fast days, little on easy ones.", "Soft foam may bottom out under a heavy runner.",
-		"The level itself was chosen; within the spread it weighs little.", "Price for what it is expected to last.",
+		"The level was chosen; what lies off it within the spread is marked down.", "Room in the middle of what is wanted fits best.",
+		"Price for what it is expected to last.",
 		"A first pair should be an ordinary one.", "What was disliked is marked down, in that version."}
 	for i, m := range Marks {
 		add("weight."+m, "Weight of "+m, "", weights[i], 0, 10, reasons[i]+" Weights are scaled to sum 1.",

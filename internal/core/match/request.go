@@ -27,8 +27,8 @@ type Foot struct {
 	LengthMM     float64     `json:"length_mm"`
 	BallMM       *float64    `json:"ball_mm"`
 	HeelToBallMM *float64    `json:"heel_to_ball_mm"`
-	Shape        term.Shape  `json:"shape"`
-	Volume       term.Volume `json:"volume"`
+	Shape        term.Shape  `json:"shape" strict:"word"`
+	Volume       term.Volume `json:"volume" strict:"word"`
 }
 
 // Sizing is the length in mm that decides this foot's size.
@@ -41,38 +41,28 @@ func (f Foot) Sizing(h *house.Values) float64 {
 	return s
 }
 
-// KindShare is how much of the runner's week is of a kind on a ground.
+// KindShare is how much of the runner's week is of a kind on a ground; KM of one session of it, nil
+// where it is not told.
 type KindShare struct {
 	Kind   term.Kind   `json:"kind"`
 	Ground term.Ground `json:"ground"`
 	Share  float64     `json:"share"`
+	KM     *float64    `json:"km"`
 }
 
 // Present is what the runner wears now; nil or empty is not known.
 type Present struct {
 	DropMM  *float64   `json:"drop_mm"`
 	StackMM *float64   `json:"stack_mm"`
-	Level   term.Level `json:"level"`
+	Level   term.Level `json:"level" strict:"word"`
 }
 
-// Likes are wishes for the foam, 1 to 5; nil is no wish.
+// Likes are wishes: for the foam's softness and bounce, 1 to 5, and how much of it stands under the
+// foot, one of Cushions. Nil and empty are no wish.
 type Likes struct {
 	Softness *float64 `json:"softness"`
 	Bounce   *float64 `json:"bounce"`
-}
-
-// LikesOf is the wish for softness and bounce, 1 to 5; where softness was not told a
-// protective view of cushion likes 4 and ground feel 2. It is nil without a wish.
-func LikesOf(softness, bounce *float64, view string) *Likes {
-	if softness == nil {
-		if v, ok := map[string]float64{"protective": 4, "ground_feel": 2}[view]; ok {
-			softness = &v
-		}
-	}
-	if softness == nil && bounce == nil {
-		return nil
-	}
-	return &Likes{softness, bounce}
+	Cushion  string   `json:"cushion" strict:"word"`
 }
 
 // Budget is in minor units; firm means 'not above'.
@@ -94,8 +84,8 @@ var (
 	Rooms       = []string{"thumbnail", "finger", "thumb", "several_days"}
 	DropRules   = []string{"habit_and_strike", "habit_only"}
 	Experiences = []string{"new", "regular", "long"}
-	// CushionViews are what a runner wants under the foot.
-	CushionViews = []string{"protective", "ground_feel", "whatever_feels_best"}
+	// Cushions are how much a runner wants under the foot.
+	Cushions = []string{"protective", "balanced", "ground_feel"}
 )
 
 // Request is a runner's feet, use and wishes, and the models to choose from.
@@ -111,9 +101,10 @@ type Request struct {
 	Level      *term.Level          `json:"level"`
 	Spread     []term.Level         `json:"spread"`
 	Lead       term.School          `json:"lead" strict:"word"`
-	Strike     term.Strike          `json:"strike"`
+	Strike     term.Strike          `json:"strike" strict:"word"`
 	Present    *Present             `json:"present"`
 	Likes      *Likes               `json:"likes"`
+	HeelLifted *bool                `json:"heel_lifted"` // of the present pair, or at the try-on
 	MassKg     *float64             `json:"mass_kg"`
 	Experience string               `json:"experience" strict:"word"`
 	Complaints *[]support.Complaint `json:"complaints"`
@@ -128,9 +119,12 @@ type Request struct {
 	widest     float64              // mm, the wider ball; 0 when not measured
 	length     float64              // mm, the longer foot's length
 	weights    map[string]float64   // scaled to sum 1
-	share      [10]float64          // the same, in the order of MarkNames
+	share      [13]float64          // the same, in the order of MarkNames
 	sock       float64              // mm
 	byID       map[string]*shoe.Model
+	twins      map[twinKey][]*shoe.Model
+	grounds    map[term.Surface]float64 // share of the week's km by what models are made for
+	youthSize  bool                     // a youth model has a youth's size
 }
 
 // MarkNames are the marks in the order in which they are shown.
@@ -145,7 +139,9 @@ func (r *Request) check() error {
 	r.defaults()
 	fault.OneOf(&l, "chart", r.Chart, term.Charts)
 	fault.OneOf(&l, "sock", r.Sock, term.Socks)
-	fault.OneOf(&l, "surface", r.Surface, term.Surfaces)
+	if r.Surface != "" {
+		fault.OneOf(&l, "surface", r.Surface, term.Surfaces)
+	}
 	fault.OneOf(&l, "lead", r.Lead, term.Schools)
 	fault.OneOf(&l, "settings.room", r.Settings.Room, Rooms)
 	fault.OneOf(&l, "settings.drop", r.Settings.Drop, DropRules)
@@ -200,6 +196,9 @@ func (r *Request) check() error {
 			}
 		}
 	}
+	if len(l) == 0 {
+		r.relate()
+	}
 	if r.Budget != nil && len(r.Models) > 0 && r.Budget.Currency != r.Models[0].Currency {
 		l.Add("budget.currency", "is %q; allowed is the models' currency %q", r.Budget.Currency, r.Models[0].Currency)
 	}
@@ -214,9 +213,6 @@ func (r *Request) defaults() {
 	}
 	if r.Sock == "" {
 		r.Sock = "medium"
-	}
-	if r.Surface == "" {
-		r.Surface = term.Road
 	}
 	if r.Lead == "" {
 		r.Lead = term.ComfortFirst
@@ -265,6 +261,9 @@ func (r *Request) checkRunner(l *fault.List) {
 		fault.OneOf(l, at+".kind", k.Kind, term.Kinds)
 		fault.OneOf(l, at+".ground", k.Ground, term.Grounds)
 		l.Range(at+".share", k.Share, 0, 1000, "")
+		if k.KM != nil {
+			l.Range(at+".km", *k.KM, 0.001, 1000, "km")
+		}
 		sum += k.Share
 	}
 	if len(r.Kinds) > 0 && sum <= 0 {
@@ -290,6 +289,9 @@ func (r *Request) checkRunner(l *fault.List) {
 		}
 		if r.Likes.Bounce != nil {
 			l.Range("likes.bounce", *r.Likes.Bounce, 1, 5, "")
+		}
+		if r.Likes.Cushion != "" {
+			fault.OneOf(l, "likes.cushion", r.Likes.Cushion, Cushions)
 		}
 	}
 	if r.MassKg != nil {

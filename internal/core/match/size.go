@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"trevik/internal/core/foot"
 	"trevik/internal/core/house"
@@ -14,10 +15,9 @@ import (
 
 // House values of fit.
 const (
-	LeastRoomMM   = 8.0 // a size that leaves the longer foot less is never offered
-	fullSizeMM    = units.Barleycorn
-	sizeTie       = 1e-6
-	narrowLugDeep = 6.0
+	LeastRoomMM = 8.0 // a size that leaves the longer foot less is never offered
+	halfSizeMM  = units.Barleycorn / 2
+	sizeTie     = 1e-6
 )
 
 // SockMM is what a sock takes from the room, mm (house).
@@ -84,7 +84,8 @@ type Neighbour struct {
 	Figure foot.Figure `json:"-"`
 }
 
-// Size is a model's size for this runner. Room in mm.
+// Size is a model's size for this runner. Room in mm; WeightG in this size. InsteadOf is the label
+// of the one that fits better where that is not on the shelf today.
 type Size struct {
 	US         float64     `json:"us"`
 	UK         float64     `json:"uk"`
@@ -97,8 +98,9 @@ type Size struct {
 	WantedFor  string      `json:"wanted_for"`
 	Neighbours []Neighbour `json:"neighbours"`
 	Stock      int         `json:"stock"`
+	WeightG    float64     `json:"weight_g"`
+	InsteadOf  *string     `json:"instead_of"`
 	Figure     foot.Figure `json:"-"`
-	widthOff   int
 }
 
 // roomFor is the room in mm that a size leaves a foot of so many mm.
@@ -144,9 +146,11 @@ type fitting struct {
 	figure foot.Figure
 	room   float64
 	width  string
-	off    int    // letters that the width made is off
-	letter string // of the foot
+	off    int // letters that the width made is off the foot's, 0 without a ball width
 }
+
+// outside is by how many mm a room lies outside the window.
+func (w Window) outside(room float64) float64 { return max(0, w.Low-room, room-w.High) }
 
 // sizeIn takes the size whose room is nearest the middle of the window, a tie
 // going up, and the made width nearest the foot.
@@ -162,43 +166,48 @@ func (r *Request) sizeIn(m *shoe.Model) fitting {
 			f.at, f.figure, f.room, bestOff = i, s, room, off
 		}
 	}
+	f.width, f.off = r.width(m)
 	switch {
-	case f.at < 0:
+	case f.at < 0 || f.window.outside(f.room) > halfSizeMM+sizeTie:
 		f.reason = "size"
-		return f
-	case f.room > f.window.High+fullSizeMM:
-		f.reason = "size"
-		return f
-	}
-	if f.width, f.off, f.letter = r.width(m); f.off < -1 || f.off > 1 {
+	case abs(f.off) > 1:
 		f.reason = "width"
 	}
 	return f
 }
 
-// unfit says why a model cannot fit.
-func (r *Request) unfit(m *shoe.Model, f fitting) string {
-	switch {
-	case f.reason == "width" && r.widest == 0:
-		return fmt.Sprintf("The ball was not measured, so the foot is taken for the middle width, %s; the nearest made is %s, more than one "+
-			"letter off.", f.letter, f.width)
-	case f.reason == "width":
-		return fmt.Sprintf("The foot is a %s; the nearest width made is %s, more than one letter off.", f.letter, f.width)
-	case f.at < 0:
-		largest := slices.Max(m.SizesUK)
-		return fmt.Sprintf("The largest made, UK %g, leaves the longer foot %.1f mm; under %g mm is never offered.", largest.UK(m.Chart),
-			r.roomFor(m, largest, r.longest), LeastRoomMM)
+// unfitSize says why no size fits, with the rooms of the nearest made.
+func (r *Request) unfitSize(m *shoe.Model, f fitting) string {
+	at := f.at
+	if at < 0 {
+		at = len(m.SizesUK) - 1
 	}
-	return fmt.Sprintf("The smallest made that fits, UK %g, leaves %.1f mm, over a full size more than the %g to %g mm wanted: the foot "+
-		"would slide.", f.figure.UK(m.Chart), f.room, f.window.Low, f.window.High)
+	var near []string
+	for i := max(0, at-1); i <= min(at+1, len(m.SizesUK)-1); i++ {
+		near = append(near, fmt.Sprintf("UK %g %.1f mm", m.SizesUK[i].UK(m.Chart), r.roomFor(m, m.SizesUK[i], r.longest)))
+	}
+	return fmt.Sprintf("No size made leaves the longer foot %g to %g mm, half a size more or less, and never under %g mm: %s.", f.window.Low,
+		f.window.High, LeastRoomMM, strings.Join(near, ", "))
+}
+
+// unfitWidth says by how much the nearest width is off.
+func (r *Request) unfitWidth(m *shoe.Model, f fitting) string {
+	way := "wider"
+	if f.off < 0 {
+		way = "narrower"
+	}
+	return fmt.Sprintf("The nearest width made, %s, is %d letters %s than the foot, about %.0f mm; one is the most.", f.width, abs(f.off), way,
+		float64(abs(f.off))*house.Or(r.House).LetterMM)
 }
 
 // sized writes a size that fits, with its neighbours.
 func (r *Request) sized(m *shoe.Model, f fitting) Size {
 	size := Size{
-		US: f.figure.US(m.Chart), UK: f.figure.UK(m.Chart), EU: f.figure.EU(m.Chart), Width: f.width, Label: m.Label(f.figure, f.width),
+		US: f.figure.US(m.Chart), UK: f.figure.UK(m.Chart), EU: f.figure.EU(m.Chart), Width: f.width,
+		Label:  r.label(m, m.Label(f.figure, f.width)),
 		RoomMM: units.Round(f.room, 2), Room: r.roomOf(m, f.figure), WantedMM: [2]float64{f.window.Low, f.window.High}, WantedFor: f.window.For,
-		Neighbours: make([]Neighbour, 0, 2), Stock: m.StockOf(f.figure, f.width), Figure: f.figure, widthOff: f.off,
+		Neighbours: make([]Neighbour, 0, 2), Stock: m.StockOf(f.figure, f.width), WeightG: units.Round(m.WeightIn(f.figure), 1),
+		Figure: f.figure,
 	}
 	for _, i := range []int{f.at - 1, f.at + 1} {
 		if i < 0 || i >= len(m.SizesUK) {
@@ -206,31 +215,80 @@ func (r *Request) sized(m *shoe.Model, f fitting) Size {
 		}
 		n := m.SizesUK[i]
 		size.Neighbours = append(size.Neighbours, Neighbour{US: n.US(m.Chart), UK: n.UK(m.Chart), EU: n.EU(m.Chart),
-			RoomMM: units.Round(r.roomFor(m, n, r.longest), 2), Room: r.roomOf(m, n), Label: m.Label(n, f.width), Stock: m.StockOf(n, f.width),
-			Figure: n})
+			RoomMM: units.Round(r.roomFor(m, n, r.longest), 2), Room: r.roomOf(m, n), Label: r.label(m, m.Label(n, f.width)),
+			Stock: m.StockOf(n, f.width), Figure: n})
 	}
 	return size
 }
 
-// width gives the made width nearest the foot's letter on the model's chart, by
-// how many letters it is off (positive: wider than the foot), and that letter.
-// Where two are as near, mud and steep ground take the narrower, else the
-// wider. Without a ball width the standard letter stands in.
-func (r *Request) width(m *shoe.Model) (made string, off int, footLetter string) {
-	footLetter = foot.StandardLetter(m.Chart)
-	if r.widest > 0 {
-		footLetter, _ = foot.Width(m.Chart, r.length, r.widest, r.House)
+// onShelf is the fitting itself where it is on the shelf, else the same width in another half size
+// within the window, the nearest to its middle, else the size in another width at most a letter
+// from the foot's. ok is false where none is there.
+func (r *Request) onShelf(m *shoe.Model, f fitting) (fitting, bool) {
+	if m.StockOf(f.figure, f.width) > 0 {
+		return f, true
 	}
-	at := foot.LetterIndex(m.Chart, footLetter)
-	held := m.LugDepthMM >= narrowLugDeep || slices.Contains(r.Conditions, term.Descents)
-	best := math.MaxInt
-	for _, w := range m.Widths {
-		d := foot.LetterIndex(m.Chart, w) - at
-		if n := abs(d); n < best || n == best && (d > off) != held {
-			best, off, made = n, d, w
+	best, off := -1, math.Inf(1)
+	for i, s := range m.SizesUK {
+		room := r.roomFor(m, s, r.longest)
+		if m.StockOf(s, f.width) == 0 || room < LeastRoomMM-sizeTie || f.window.outside(room) > sizeTie {
+			continue
+		}
+		if d := math.Abs(room - f.window.middle()); d <= off+sizeTie {
+			best, off = i, d
 		}
 	}
-	return made, off, footLetter
+	if best >= 0 {
+		s := m.SizesUK[best]
+		f.at, f.figure, f.room = best, s, r.roomFor(m, s, r.longest)
+		return f, true
+	}
+	if w, d, ok := r.nearestWidth(m, func(w string) bool { return m.StockOf(f.figure, w) > 0 }); ok && abs(d) <= 1 {
+		f.width, f.off = w, d
+		return f, true
+	}
+	return f, false
+}
+
+// width gives the made width nearest the foot's letter on the model's chart, by how many letters
+// it is off (positive: wider than the foot). Without a ball width it is the nearest to the chart's
+// standard, and off by nothing: no width is judged.
+func (r *Request) width(m *shoe.Model) (made string, off int) {
+	made, off, _ = r.nearestWidth(m, func(string) bool { return true })
+	if r.widest == 0 {
+		off = 0
+	}
+	return made, off
+}
+
+// nearestWidth is the nearest of some of the made widths. Where two are as near, an ultra takes the
+// wider, else mud and descents the narrower, else the wider.
+func (r *Request) nearestWidth(m *shoe.Model, of func(string) bool) (made string, off int, ok bool) {
+	at := r.letterOf(m.Chart, r.widest)
+	narrow := !r.ultra(m) && (m.Class == term.Mud || slices.Contains(r.Conditions, term.Descents) ||
+		slices.ContainsFunc(r.Kinds, func(k KindShare) bool { return k.Ground == term.GroundMud && k.Share > 0 }))
+	best := math.MaxInt
+	for _, w := range m.Widths {
+		if !of(w) {
+			continue
+		}
+		d := foot.LetterIndex(m.Chart, w) - at
+		if n := abs(d); n < best || n == best && (d > off) != narrow {
+			best, off, made, ok = n, d, w, true
+		}
+	}
+	return made, off, ok
+}
+
+// letterOf is the place of a ball width's letter on a chart, on the longer foot's length; beyond the
+// letters it goes on in the same steps. Without a ball it is the standard's.
+func (r *Request) letterOf(chart term.Chart, ballMM float64) int {
+	standard := foot.LetterIndex(chart, foot.StandardLetter(chart))
+	if ballMM == 0 {
+		return standard
+	}
+	over := (ballMM - foot.StandardBall(chart, r.length, r.House)) / house.Or(r.House).LetterMM
+	return standard + int(math.Floor(over+0.5+1e-9))
 }
 
 func abs(i int) int {

@@ -281,6 +281,16 @@ func (m *Model) InnerLength(size foot.Figure, h *house.Values) float64 {
 	return size.Last(m.Chart) - house.Or(h).InnerAllowanceMM + m.InnerOffsetMM
 }
 
+// ReferenceUK are the sizes at which makers weigh a shoe, by chart (house).
+var ReferenceUK = map[term.Chart]foot.Figure{term.Men: 8, term.Women: 5.5, term.Youth: 3}
+
+// WeightIn is the weight in a size, g: as the square of the last's length, from the chart's
+// reference size.
+func (m *Model) WeightIn(size foot.Figure) float64 {
+	f := size.Last(m.Chart) / ReferenceUK[m.Chart].Last(m.Chart)
+	return m.WeightG * f * f
+}
+
 // Label is what is printed on the box at a size, by the maker's chart where
 // there is one.
 func (m *Model) Label(size foot.Figure, width string) string {

@@ -1,6 +1,7 @@
 package shoe
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -63,8 +64,13 @@ type Wearer struct {
 	Strike term.Strike
 	MassKg float64
 	RaceKm float64
+	KM     float64   // of the session
 	Plates PlateView // empty: the table as it stands
+	On     []term.Condition
 }
+
+// told says whether a condition was told of the runner's ground.
+func (w *Wearer) told(c term.Condition) bool { return slices.Contains(w.On, c) }
 
 // Suitability tells how well a model serves a kind of run on a ground, 0 to 1,
 // with the reasons.
@@ -89,6 +95,12 @@ func (m *Model) suits(kind term.Kind, ground term.Ground, who Wearer, why *[]str
 		}
 		return 0
 	}
+	if ground == term.GroundRoad && who.told(term.BlackIce) {
+		ground, g = term.GroundIce, slices.Index(term.Grounds, term.GroundIce)
+		if why != nil {
+			say("black ice: road is ice")
+		}
+	}
 	v := base[m.Class][k]
 	if why != nil {
 		say("%s for %s %.2f", words(m.Class), words(kind), v)
@@ -110,8 +122,15 @@ func (m *Model) suits(kind term.Kind, ground term.Ground, who Wearer, why *[]str
 		if kind == term.Long && m.StackHeelMM < 24 {
 			add(-0.10, "under 24 mm for a long run")
 		}
-	case term.Tempo, term.Threshold, term.Intervals:
+	case term.Tempo, term.Threshold:
 		add(-0.05*max(0, m.WeightG-250)/20, "weight over 250 g")
+		add(0.03*(m.Bounce-3), "bounce")
+		if load := who.KM * cmp.Or(who.MassKg, usualKg) / usualKg; kind == term.Threshold && load > longThreshold {
+			add(0.01*min(load-longThreshold, 10)*max(-1, min(1, (m.StackHeelMM-30)/8)), "more under the foot for a long session")
+		}
+	case term.Intervals:
+		add(0.04*(250-m.WeightG)/20, "weight against 250 g")
+		add(0.02*(30-m.StackHeelMM)/4, "height against 30 mm")
 		add(0.03*(m.Bounce-3), "bounce")
 	case term.Race:
 		m.raceMarks(who, add)
@@ -124,7 +143,11 @@ func (m *Model) suits(kind term.Kind, ground term.Ground, who Wearer, why *[]str
 			}
 		}
 	}
-	f := onGround[m.Surface][g] * m.grip(ground)
+	m.groundMarks(ground, who, add)
+	f := m.madeFor(ground, g) * m.grip(ground)
+	if kind == term.Gym {
+		f = 1 // a ground of its own
+	}
 	if m.MetalTips && (ground == term.GroundRoad || ground == term.GroundTreadmill || ground == term.GroundTrack) {
 		f = 0
 		if why != nil {
@@ -134,6 +157,52 @@ func (m *Model) suits(kind term.Kind, ground term.Ground, who Wearer, why *[]str
 		say("%s model on %s × %.2f", m.Surface, ground, f)
 	}
 	return min(1, max(0, v*f))
+}
+
+// madeFor is what is left of a model's suitability on a ground by what it is made for: winter models
+// are for road, trail and snow.
+func (m *Model) madeFor(ground term.Ground, column int) float64 {
+	if m.Class == term.Winter && (ground == term.GroundRoad || ground == term.GroundTrail || ground == term.GroundSnow) {
+		return 1
+	}
+	return onGround[m.Surface][column]
+}
+
+// House values of the conditions: what each of a model's means is worth, and what a link model loses
+// by a mm of lug too little or too much.
+const (
+	rockMark      = 0.05
+	descentMark   = 0.05
+	linkMark      = 0.05
+	lowRockMM     = 30.0
+	descentLugMM  = 4.0
+	linkLeastLug  = 2.0
+	linkMostLug   = 4.0
+	usualKg       = 70.0
+	longThreshold = 8.0 // km × mass ÷ 70 kg from which a threshold session asks for more under the foot
+)
+
+// groundMarks are what the conditions told of a ground count for a model.
+func (m *Model) groundMarks(ground term.Ground, who Wearer, add func(float64, string)) {
+	rough := ground == term.GroundTrail || ground == term.GroundMud
+	has := func(is bool, mark float64, reason string) {
+		if is {
+			add(mark, reason)
+		}
+	}
+	if rough && who.told(term.Rocks) {
+		has(m.RockPlate, rockMark, "rock plate")
+		has(m.ToeBumper, rockMark, "toe bumper")
+		has(m.StackHeelMM <= lowRockMM, rockMark, "a low heel for rocks")
+	}
+	if rough && who.told(term.Descents) {
+		has(m.LugDepthMM >= descentLugMM, descentMark, "lugs for descents")
+		has(m.HeelCounter == "sculpted", descentMark, "a heel that holds on descents")
+	}
+	if m.Surface == term.Link {
+		has(ground == term.GroundTrail, -linkMark*max(0, linkLeastLug-m.LugDepthMM), "shallow lugs on trail")
+		has(ground == term.GroundRoad, -linkMark*max(0, m.LugDepthMM-linkMostLug), "deep lugs on road")
+	}
 }
 
 // hold is a plated model's suitability for a kind under a view.
