@@ -90,7 +90,7 @@ func (d dice) request() match.Request {
 	if d.IntN(2) == 0 {
 		r.Present = &match.Present{DropMM: d.maybe(0, 12), StackMM: d.maybe(18, 40), Level: one(d, term.Levels)}
 	}
-	r.Likes = match.LikesOf(d.maybe(1, 5), d.maybe(1, 5), one(d, match.CushionViews))
+	r.Likes = &match.Likes{Softness: d.maybe(1, 5), Bounce: d.maybe(1, 5), Cushion: one(d, match.Cushions)}
 	if d.IntN(2) == 0 {
 		r.Budget = &match.Budget{Amount: int64(10 * d.between(900, 2400)), Currency: demo.Currency, Firm: d.IntN(2) == 0}
 	}

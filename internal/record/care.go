@@ -37,9 +37,10 @@ func (c *Conclusions) RubKnown(p *Pair) care.Known {
 	k.TrailRunner = p.Model.Surface == term.Trail
 	k.Diabetes = slices.Contains(c.Cautions(), support.Diabetes)
 	k.Numb = slices.Contains(c.Cautions(), support.Numbness)
-	if held := TryHeel.Ptr(c.Visit, p.ModelRow); held != nil {
-		k.HeelSlips = *held < heelHeld
-	}
+	// What the try-on found of this model.
+	held := TryHeel.Ptr(c.Visit, p.ModelRow)
+	k.HeelSlips = held != nil && *held < heelHeld || c.stillLifts(p.ModelRow)
+	k.Toes, k.Held, k.Laced = TryRoom.Of(c.Visit, p.ModelRow), TryLockdown.Of(c.Visit, p.ModelRow), TryLacing.Of(c.Visit, p.ModelRow)
 	return k
 }
 

@@ -19,6 +19,14 @@ func (v *Visit) SurfaceAsked() term.Surface {
 	return term.Road
 }
 
+// anklesGive is how the runner's ankles give, in the newer or the older words.
+func (v *Visit) anklesGive() string {
+	if way := AnklesGive.Of(v); way != "" || !AnklesOutward.Of(v) {
+		return way
+	}
+	return support.AnklesOutward
+}
+
 // Sole is how a side's old sole is worn; ok is false until a zone was tapped.
 func (v *Visit) Sole(side term.Side) (sole support.Sole, ok bool) {
 	for i := range support.Zones {
@@ -129,7 +137,7 @@ func (c *Conclusions) gather() support.Evidence {
 	v := c.Visit
 	e := support.Evidence{Schema: support.EvidenceSchema, Surface: v.SurfaceAsked(), TrailRule: v.Settings.TrailRule,
 		Lead:  v.Settings.LeadSchool,
-		Flags: slices.Clone(v.Cautions()), Wear: v.worn(), AnklesGiveOutward: AnklesOutward.Of(v)}
+		Flags: slices.Clone(v.Cautions()), Wear: v.worn(), AnklesGive: v.anklesGive()}
 	if e.Surface != term.Trail && e.Surface != term.Link {
 		e.Surface = term.Road
 	}

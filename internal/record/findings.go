@@ -1,6 +1,7 @@
 package record
 
 import (
+	"slices"
 	"time"
 
 	"trevik/internal/core/foot"
@@ -58,7 +59,12 @@ func (d Decl) err(canon float64) Decl     { d.Error = canon; return d }
 func (d Decl) kind(k form.Kind) Decl      { d.Kind = k; return d }
 func orNone[T ~string](list []T) []string { return append([]string{form.None}, form.Words(list)...) }
 
+// noCushionWish is the view of cushion that is no wish.
+const noCushionWish = "whatever_feels_best"
+
 var (
+	cushionViews = append(slices.Clone(match.Cushions), noCushionWish)
+
 	rating   = []string{"1", "2", "3", "4", "5"}
 	rated10  = []string{"0", "1", "2", "3", "4", "5", "6", "7", "8", "9", "10"}
 	runKinds = runKindsOf(term.Kinds)
@@ -99,13 +105,15 @@ var (
 	MassKg        = One[float64]{declare(limited("hello", "mass_kg", "Body mass", form.Kg, limits.MassKg, told), figure)}
 	LikesSoftness = One[int]{declare(choice("hello", "likes_softness", "Firm to soft", rating, told), count)}
 	LikesBounce   = One[int]{declare(choice("hello", "likes_bounce", "Steady to bouncy", rating, told), count)}
-	CushionView   = One[string]{declare(choice("hello", "cushion_view", "Under the foot", match.CushionViews, told), word[string])}
+	CushionView   = One[string]{declare(choice("hello", "cushion_view", "Under the foot", cushionViews, told), word[string])}
 	Disliked      = PerModel[string]{declare(text("hello", "disliked", "Disliked, and why", 200, told).byModel(), letters)}
 	DislikedOther = One[string]{declare(text("hello", "disliked_other", "Other models or makers disliked, and why", 300, told), letters)}
 	Sock          = One[term.Sock]{declare(choice("hello", "sock", "Socks", term.Socks, told), word[term.Sock])}
 	Budget        = One[float64]{declare(limited("hello", "budget", "Budget", form.Money, limits.MoneyMinor, told), figure)}
 	BudgetFirm    = One[string]{declare(choice("hello", "budget_firm", "Budget is", []string{"about", "not_above"}, told), word[string])}
-	AnklesOutward = One[bool]{declare(yesNo("hello", "ankles_outward", "Ankles give outward", told), yes)}
+	AnklesGive    = One[string]{declare(choice("hello", "ankles_give", "Ankles give", support.AnkleWays, told), word[string])}
+	// AnklesOutward is how it was asked before; no form asks it any more.
+	AnklesOutward = One[bool]{declare(yesNo("", "ankles_outward", "Ankles give outward", told), yes)}
 )
 
 // Old pair: what they came in.
@@ -173,6 +181,13 @@ var (
 	StrikeSeen = One[term.Strike]{declare(choice("gait", "strike", "Lands on", term.Strikes, byEye), word[term.Strike])}
 	FilmRead   = Rows[gait.Answer]{declare(text("", "film", "Film", 2000, filmed).rows(MostFilms), object[gait.Answer])}
 )
+
+// markRows are the rows of MarkWeight by mark: those that came later stand at the end, so that what
+// was set before keeps its row.
+var markRows = []string{"use", "shape", "feel", "drop", "weight", "body", "level", "money", "first", "disliked", "ground", "hold", "room"}
+
+// MarkRow is a mark's row of MarkWeight.
+func MarkRow(mark string) int { return slices.Index(markRows, mark) + 1 }
 
 // Shoes and support: wishes, weights, and what a fitter decides of a model.
 var (

@@ -16,7 +16,7 @@ import (
 func (c *Conclusions) Request(answer support.Answer) (r match.Request, ok bool) {
 	v := c.Visit
 	week, km, _ := v.WeekTold()
-	r = match.Request{Schema: match.RequestSchema, Chart: c.Runner.Chart, Sock: Sock.Of(v), Surface: v.SurfaceAsked(), Level: answer.Level,
+	r = match.Request{Schema: match.RequestSchema, Chart: c.Runner.Chart, Sock: Sock.Of(v), Level: answer.Level,
 		Spread: answer.Spread,
 		Lead:   v.Settings.LeadSchool, Strike: v.Strike(), Experience: Experience.Of(v), MassKg: MassKg.Ptr(v), RaceKM: RaceKM.Ptr(v),
 		Conditions: Conditions.Of(v),
@@ -36,9 +36,17 @@ func (c *Conclusions) Request(answer support.Answer) (r match.Request, ok bool) 
 	if d, s, l := PresentDrop.Ptr(v), PresentStack.Ptr(v), PresentLevel.Of(v); d != nil || s != nil || l != "" {
 		r.Present = &match.Present{DropMM: d, StackMM: s, Level: l}
 	}
-	r.Likes = match.LikesOf(rated(LikesSoftness.Ptr(v)), rated(LikesBounce.Ptr(v)), CushionView.Of(v))
-	for i, name := range match.MarkNames {
-		if w := MarkWeight.Ptr(v, i+1); w != nil {
+	r.Likes = v.likes()
+	r.HeelLifted = c.heelLifted()
+	// The week tells the grounds; what is between road and trail, and lifting, are no ground of runs.
+	switch s := v.SurfaceAsked(); s {
+	case term.Link:
+		r.Surface = s
+	case term.GymSurface:
+		r.Surface, r.Kinds = s, []match.KindShare{{Kind: term.Gym, Ground: term.GroundTreadmill, Share: 1}}
+	}
+	for _, name := range match.MarkNames {
+		if w := MarkWeight.Ptr(v, MarkRow(name)); w != nil {
 			if r.Weights == nil {
 				r.Weights = map[string]float64{}
 			}
@@ -54,7 +62,43 @@ func (c *Conclusions) Request(answer support.Answer) (r match.Request, ok bool) 
 	if b := Budget.Ptr(v); b != nil {
 		r.Budget = &match.Budget{Amount: int64(*b), Currency: c.Shop.Currency, Firm: BudgetFirm.Of(v) == "not_above"}
 	}
-	return r, v.HasFeet() && len(week) > 0 && len(c.Shop.Catalogue.Models) > 0
+	return r, v.HasFeet() && len(r.Kinds) > 0 && len(c.Shop.Catalogue.Models) > 0
+}
+
+// likes are the wishes that were told, nil without one.
+func (v *Visit) likes() *match.Likes {
+	l := match.Likes{Softness: rated(LikesSoftness.Ptr(v)), Bounce: rated(LikesBounce.Ptr(v)), Cushion: CushionView.Of(v)}
+	if l.Cushion == noCushionWish {
+		l.Cushion = ""
+	}
+	if l == (match.Likes{}) {
+		return nil
+	}
+	return &l
+}
+
+// heelLifted is what the try-on saw of heels: true where one lifts though its heel lock was tried,
+// nil where nothing was seen.
+func (c *Conclusions) heelLifted() *bool {
+	var out *bool
+	for _, id := range TryLift.Models(c.Visit) {
+		lifts := c.stillLifts(id)
+		if out == nil || lifts {
+			out = &lifts
+		}
+	}
+	return out
+}
+
+// stillLifts says whether a model's heel lifts: much, or at all once the heel lock was tried.
+func (c *Conclusions) stillLifts(model uint64) bool {
+	switch TryLift.Of(c.Visit, model) {
+	case "much":
+		return true
+	case "a_little":
+		return slices.Contains(TryLacing.Of(c.Visit, model), "heel_lock")
+	}
+	return false
 }
 
 // Room is how much room before the toes is wanted: the runner's wish, else the shop's way.

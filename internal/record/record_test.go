@@ -427,7 +427,7 @@ func TestEvidence(t *testing.T) {
 			}},
 		"complaint": {"hello", []string{"complaints", "some", "complaint_place.1", "shin", "complaint_side.1", "left", "complaint_months.1", "2"},
 			func(e support.Evidence) bool { return e.Complaints != nil && len(*e.Complaints) == 1 }},
-		"ankles": {"hello", []string{"ankles_outward", "yes"}, func(e support.Evidence) bool { return e.AnklesGiveOutward }},
+		"ankles": {"hello", []string{"ankles_give", "outward"}, func(e support.Evidence) bool { return e.AnklesGive == support.AnklesOutward }},
 		"sole":   {"old-pair", []string{"sole.left.1", "3"}, func(e support.Evidence) bool { return e.Wear != nil && e.Wear.Left != nil }},
 		"felt right": {"old-pair", []string{"present_level", "guidance", "felt_right", "yes"},
 			func(e support.Evidence) bool {

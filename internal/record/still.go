@@ -28,7 +28,7 @@ var stillGroups = []struct {
 	decls []*Decl
 }{
 	{"Complaints", []*Decl{Complains.Decl, ComplaintPlace.Decl, ComplaintSide.Decl, ComplaintMonths.Decl, ComplaintWhen.Decl}},
-	{"Ankles give outward", []*Decl{AnklesOutward.Decl}},
+	{"Ankles give", []*Decl{AnklesGive.Decl}},
 	{"Where most runs are", []*Decl{Surface.Decl}},
 	{"Ground and season", []*Decl{Conditions.Decl}},
 	{"How much", []*Decl{WeeklyKM.Decl, RunDays.Decl, UsualKM.Decl, LongestKM.Decl}},

@@ -54,5 +54,5 @@ func (v *Visit) usualGround() term.Ground {
 
 // Wearer is what of the runner changes a model's suitability.
 func (v *Visit) Wearer() shoe.Wearer {
-	return shoe.Wearer{Strike: v.Strike(), MassKg: MassKg.Of(v), RaceKm: RaceKM.Of(v)}
+	return shoe.Wearer{Strike: v.Strike(), MassKg: MassKg.Of(v), RaceKm: RaceKM.Of(v), On: Conditions.Of(v)}
 }

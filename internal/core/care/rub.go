@@ -2,6 +2,7 @@ package care
 
 import (
 	"fmt"
+	"slices"
 
 	"trevik/internal/core/term"
 )
@@ -19,6 +20,9 @@ type Known struct {
 	MostMM      float64
 	BallMM      *float64 // how much wider the shoe's width is than the foot; negative is narrower
 	HeelSlips   bool
+	Toes        string   // as the fitter felt at the try-on: short, right or long; empty is not told
+	Held        string   // loose, held or tight; empty is not told
+	Laced       []string // lacings that were tried
 	ThickSock   bool
 	TrailRunner bool
 	Diabetes    bool
@@ -48,7 +52,7 @@ type Rubbed struct {
 }
 
 // RubPlaces are the places that can be tapped.
-var RubPlaces = []term.Place{"toe_tips", "toe_tops", "between_toes", "ball", "heel", "achilles", "top_of_foot", "arch_plantar"}
+var RubPlaces = []term.Place{"toe_tips", "toe_tops", "between_toes", "ball", "sides", "heel", "achilles", "top_of_foot", "arch_plantar"}
 
 // notBetter is after how many weeks a place that does not heal is for a clinician.
 const notBetter = 2.0
@@ -57,15 +61,22 @@ const notBetter = 2.0
 // speak come first; else the order is that of fitters (docs/method.md).
 func Rub(place term.Place, when When, k Known) Rubbed {
 	r := Rubbed{Place: place}
-	short := k.RoomMM != nil && *k.RoomMM < k.LeastMM
-	long := k.RoomMM != nil && *k.RoomMM > k.MostMM
-	narrow, wide := k.BallMM != nil && *k.BallMM < -1, k.BallMM != nil && *k.BallMM > 4
+	short := k.RoomMM != nil && *k.RoomMM < k.LeastMM || k.Toes == "short"
+	long := k.RoomMM != nil && *k.RoomMM > k.MostMM || k.Toes == "long"
+	narrow, wide := k.BallMM != nil && *k.BallMM < -1 || k.Held == "tight", k.BallMM != nil && *k.BallMM > 4 || k.Held == "loose"
+	damp := when == "in_heat" || when == "when_wet" || when == "after_some_km"
 	room, width := "", ""
 	if k.RoomMM != nil {
 		room = fmt.Sprintf("%.1f mm before the toes, %.0f to %.0f wanted", *k.RoomMM, k.LeastMM, k.MostMM)
 	}
 	if k.BallMM != nil {
 		width = fmt.Sprintf("the shoe is %+.1f mm against the ball", *k.BallMM)
+	}
+	room, width = told(room, map[string]string{"short": "toes felt short at the try-on", "long": "toes felt long at the try-on"}[k.Toes]),
+		told(width, map[string]string{"loose": "it felt loose at the try-on", "tight": "it felt tight at the try-on"}[k.Held])
+	lifts := ""
+	if k.HeelSlips {
+		lifts = "the heel lifted at the try-on"
 	}
 	add := func(c Cause) { r.Causes = append(r.Causes, c) }
 	switch place {
@@ -80,21 +91,26 @@ func Rub(place term.Place, when When, k Known) Rubbed {
 		add(Cause{"A seam or a stiff fold", "Feel inside with a finger.", "Another upper.", "", false, ""})
 	case "between_toes":
 		add(Cause{"Toe against toe", "Look for red sides that face each other.", "Toe socks, lubricant.", "", narrow, ""})
-		add(Cause{"Damp feet", "Are the socks wet after a run?", "Wicking seamless socks, powder; race socks are tried in training.", "",
-			when == "in_heat" || when == "when_wet", ""})
 	case "ball":
 		add(Cause{"Too narrow across the ball", "Trace the foot and lay the insole on it: does it lie within?",
 			"A wider width, or wide-forefoot lacing.", width, narrow, "wide_forefoot"})
 		add(Cause{"Too wide, and the foot slides", "Twist the foot in the shoe: does it move?", "A narrower width, an insole, firmer lacing.",
 			width, wide && !narrow, "heel_lock"})
 		add(Cause{"Too long, so that it bends behind the ball", "Where does the shoe bend?", "Size by the ball.", room, long, ""})
+	case "sides":
+		add(Cause{"Too narrow at the sides", "Where is the red line: at the ball, or at the height of the arch?",
+			"A wider width; wide-forefoot lacing; a wider last.", width, narrow, "wide_forefoot"})
+		add(Cause{"Too wide, and the foot slides from side to side", "Twist the foot in the shoe: does it move?",
+			"A narrower width, an insole, firmer lacing.", width, wide && !narrow, "heel_lock"})
+		add(Cause{"A seam, or the edge of the insole", "Feel along the inside with a finger.", "Tape for now; another insole or upper.", "", false,
+			""})
 	case "heel":
 		add(Cause{"The heel lifts", "Push a finger in behind while walking: how far does it rise?",
-			"The last eyelet laced (heel lock); a sculpted heel; tape for now.", "", k.HeelSlips || long, "heel_lock"})
+			"The last eyelet laced (heel lock); a sculpted heel; tape for now.", lifts, k.HeelSlips || long, "heel_lock"})
 		add(Cause{"A hard counter", "Press it: does it give?", "Tape for now; another model.", "", false, ""})
 	case "achilles":
 		add(Cause{"A high or hard collar", "Is the red line where the collar ends?", "Another collar; tape for now.", "", false, ""})
-		add(Cause{"The heel lifts", "Push a finger in behind while walking.", "Heel-lock lacing.", "", k.HeelSlips || long, "heel_lock"})
+		add(Cause{"The heel lifts", "Push a finger in behind while walking.", "Heel-lock lacing.", lifts, k.HeelSlips || long, "heel_lock"})
 	case "top_of_foot":
 		add(Cause{"The laces press", "Loosen the middle: gone?", "Window lacing over the place, and looser.", "", when == "after_some_km",
 			"window"})
@@ -103,10 +119,21 @@ func Rub(place term.Place, when When, k Known) Rubbed {
 		add(Cause{"The tongue has slipped", "Look where it lies.", "Lace it through its loop.", "", false, ""})
 	case "arch_plantar":
 		add(Cause{"The insole's edge or a lump", "Take the insole out: gone?", "Another insole.", "", false, ""})
-		add(Cause{"Damp feet", "Are the socks wet after a run?", "Wicking socks, powder.", "", when == "in_heat" || when == "when_wet", ""})
+	}
+	socks := "Are the socks wet after a run? Have they seams, or folds?"
+	wet := Cause{"Damp feet, or poor socks", socks, "Wicking seamless socks, powder; race socks are tried in training.", "", damp, ""}
+	if damp { // long, hot, hard or wet runs: asked first
+		r.Causes = append([]Cause{wet}, r.Causes...)
+	} else {
+		add(wet)
 	}
 	if k.TrailRunner {
 		add(Cause{"Grit from the trail", "Shake the shoe out after a run.", "Ankle-high socks.", "", false, ""})
+	}
+	for i, c := range r.Causes {
+		if c.Lace != "" && slices.Contains(k.Laced, c.Lace) {
+			r.Causes[i].Own = told(c.Own, "that lacing was tried at the fit")
+		}
 	}
 	// Those for which the numbers speak come first, each part in its order.
 	var first, rest []Cause
@@ -129,4 +156,15 @@ func Rub(place term.Place, when When, k Known) Rubbed {
 		r.Refer = "Not better in two weeks: let a clinician see it."
 	}
 	return r
+}
+
+// told joins what is known of a cause.
+func told(a, b string) string {
+	switch {
+	case a == "":
+		return b
+	case b == "":
+		return a
+	}
+	return a + "; " + b
 }

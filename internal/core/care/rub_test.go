@@ -1,6 +1,7 @@
 package care
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -21,23 +22,36 @@ func TestRub(t *testing.T) {
 			"heel_lock"},
 		"downhill": {"toe_tips", "downhill", Known{RoomMM: num(14), LeastMM: 12, MostMM: 17}, "The shoe is long and the foot slides",
 			"heel_lock"},
-		"nothing known":     {"toe_tips", "", Known{LeastMM: 12, MostMM: 17}, "The shoe is short", ""},
-		"narrow":            {"ball", "", Known{BallMM: num(-3)}, "Too narrow across the ball", "wide_forefoot"},
-		"wide":              {"ball", "", Known{BallMM: num(6)}, "Too wide, and the foot slides", "heel_lock"},
-		"the heel slips":    {"achilles", "", Known{HeelSlips: true}, "The heel lifts", "heel_lock"},
-		"laces":             {"top_of_foot", "after_some_km", Known{}, "The laces press", "window"},
-		"thick socks":       {"top_of_foot", "", Known{ThickSock: true}, "The instep is higher than the shoe", "high_instep"},
-		"damp":              {"between_toes", "in_heat", Known{}, "Damp feet", ""},
-		"a low toe box":     {"toe_tops", "", Known{}, "The toe box is low", "toe_lift"},
-		"under the arch":    {"arch_plantar", "", Known{}, "The insole's edge or a lump", ""},
-		"the heel, unknown": {"heel", "", Known{}, "The heel lifts", "heel_lock"},
+		"nothing known":      {"toe_tips", "", Known{LeastMM: 12, MostMM: 17}, "The shoe is short", ""},
+		"narrow":             {"ball", "", Known{BallMM: num(-3)}, "Too narrow across the ball", "wide_forefoot"},
+		"wide":               {"ball", "", Known{BallMM: num(6)}, "Too wide, and the foot slides", "heel_lock"},
+		"the heel slips":     {"achilles", "", Known{HeelSlips: true}, "The heel lifts", "heel_lock"},
+		"laces":              {"top_of_foot", "next_day", Known{}, "The laces press", "window"},
+		"long runs":          {"top_of_foot", "after_some_km", Known{}, "Damp feet, or poor socks", ""},
+		"tight at the sides": {"sides", "", Known{Held: "tight"}, "Too narrow at the sides", "wide_forefoot"},
+		"loose at the sides": {"sides", "", Known{Held: "loose"}, "Too wide, and the foot slides from side to side", "heel_lock"},
+		"felt short":         {"toe_tips", "", Known{Toes: "short"}, "The shoe is short", ""},
+		"felt long":          {"toe_tips", "", Known{Toes: "long"}, "The shoe is long and the foot slides", "heel_lock"},
+		"hot runs, anywhere": {"achilles", "in_heat", Known{}, "Damp feet, or poor socks", ""},
+		"thick socks":        {"top_of_foot", "", Known{ThickSock: true}, "The instep is higher than the shoe", "high_instep"},
+		"damp":               {"between_toes", "in_heat", Known{}, "Damp feet, or poor socks", ""},
+		"a low toe box":      {"toe_tops", "", Known{}, "The toe box is low", "toe_lift"},
+		"under the arch":     {"arch_plantar", "", Known{}, "The insole's edge or a lump", ""},
+		"the heel, unknown":  {"heel", "", Known{}, "The heel lifts", "heel_lock"},
 	} {
 		r := Rub(c.place, c.when, c.k)
 		if len(r.Causes) < 2 || r.Causes[0].Cause != c.first || r.Causes[0].Lace != c.lace || r.Refer != "" {
 			t.Errorf("%s: %+v", name, r)
 		}
 	}
+	if r := Rub("heel", "", Known{HeelSlips: true, Laced: []string{"heel_lock"}}); r.Causes[0].Own !=
+		"the heel lifted at the try-on; that lacing was tried at the fit" {
+		t.Errorf("what the fit found is not said: %+v", r.Causes[0])
+	}
 	for _, p := range RubPlaces {
+		if !slices.ContainsFunc(Rub(p, "", Known{}).Causes, func(c Cause) bool { return strings.HasPrefix(c.Cause, "Damp") }) {
+			t.Errorf("damp feet are no cause at %s", p)
+		}
 		for _, w := range append(Whens, "") {
 			for _, x := range Rub(p, w, Known{TrailRunner: true}).Causes {
 				if x.Cause == "" || x.Check == "" || x.Fix == "" {

@@ -148,7 +148,8 @@ type Evidence struct {
 	Wear               *WornPair       `json:"wear"`
 	Complaints         *[]Complaint    `json:"complaints"`
 	ComfortableLevel   *term.Level     `json:"comfortable_level"`
-	AnklesGiveOutward  bool            `json:"ankles_give_outward"`
+	AnklesGive         string          `json:"ankles_give" strict:"word"` // one of AnkleWays
+	AnklesGiveOutward  bool            `json:"ankles_give_outward"`       // the older word for outward
 	Flags              []Flag          `json:"flags"`
 	Surface            term.Surface    `json:"surface"`
 	TrailRule          term.TrailRule  `json:"trail_rule"`
@@ -157,6 +158,15 @@ type Evidence struct {
 	resolvedGait       [2]*[5]float64
 	byEyeCertaintyBest float64
 }
+
+// Ways in which ankles give, as runners say.
+const (
+	AnklesOutward = "outward"
+	AnklesInward  = "inward"
+)
+
+// AnkleWays are all of them.
+var AnkleWays = []string{"none", AnklesOutward, AnklesInward}
 
 // certaintyOf is the probability that an observation by eye gives its band.
 var certaintyOf = map[term.Certainty]float64{term.Sure: 0.80, term.Fairly: 0.60, term.Unsure: 0.45}
@@ -239,6 +249,15 @@ func (e *Evidence) check() error {
 	if e.Complaints != nil {
 		for i, c := range *e.Complaints {
 			checkComplaint(&l, indexed("complaints", i), c)
+		}
+	}
+	switch {
+	case e.AnklesGive == "" && e.AnklesGiveOutward:
+		e.AnklesGive = AnklesOutward
+	case e.AnklesGive != "":
+		fault.OneOf(&l, "ankles_give", e.AnklesGive, AnkleWays)
+		if e.AnklesGiveOutward && e.AnklesGive != AnklesOutward {
+			l.Add("ankles_give_outward", "is true, and ankles_give is %q; give one of them", e.AnklesGive)
 		}
 	}
 	if e.ComfortableLevel != nil {

@@ -246,11 +246,7 @@ func compare(t *testing.T, name string, c told, a Answer) {
 			sum += there.w
 		}
 	}
-	sum = math.Min(sum, 0.95)
-	if sum == 0 {
-		sum = 0.2
-	}
-	sum *= math.Pow(0.85, float64(len(a.Conflicts)))
+	sum = math.Max(0.2, math.Min(sum, 0.95)*math.Pow(0.85, float64(len(a.Conflicts))))
 	if math.Abs(a.Confidence-sum) > 0.006 {
 		t.Errorf("%s: confidence %g, want %g (%d conflicts)", name, a.Confidence, sum, len(a.Conflicts))
 	}

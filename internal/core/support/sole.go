@@ -197,8 +197,8 @@ func (e *Evidence) drop(name string) bool {
 		e.Complaints = nil
 	case "comfortable_level":
 		e.ComfortableLevel = nil
-	case "ankles_give_outward":
-		e.AnklesGiveOutward = false
+	case "ankles_give", "ankles_give_outward":
+		e.AnklesGive, e.AnklesGiveOutward = "", false
 	default:
 		return false
 	}

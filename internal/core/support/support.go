@@ -303,6 +303,9 @@ func (e *Evidence) signs(s term.Side) []Reason {
 			}
 		}
 	}
+	if e.AnklesGive == AnklesInward {
+		out = append(out, Reason{"ankles_give", title(s) + " foot: a sign, the ankles give inward.", 0})
+	}
 	if e.ComfortableLevel != nil && e.ComfortableLevel.Rung() >= term.Guidance.Rung() {
 		out = append(out, Reason{"comfortable_level", fmt.Sprintf("%s foot: a sign, %s has felt right.", title(s),
 			Words(string(*e.ComfortableLevel))), 0})
@@ -560,10 +563,8 @@ func (e *Evidence) confidence(conflicts int) float64 {
 			sum += part.weight
 		}
 	}
-	if sum == 0 {
-		sum = nothingKnown
-	}
-	c := math.Min(sum, mostConfidence) * math.Pow(perConflict, float64(conflicts))
+	// Never under what nothing at all counts, so that to have asked never counts less.
+	c := math.Max(nothingKnown, math.Min(sum, mostConfidence)*math.Pow(perConflict, float64(conflicts)))
 	return math.Round(c*1e6) / 1e6
 }
 
@@ -592,7 +593,7 @@ func (e *Evidence) warnings() []fault.Warning {
 	if l, r := e.Gait.Of(term.Left) != nil, e.Gait.Of(term.Right) != nil; l != r {
 		out = append(out, fault.Warning{Code: "one_foot_only", Text: "The gait of one foot only is known."})
 	}
-	if e.AnklesGiveOutward {
+	if e.AnklesGive == AnklesOutward {
 		out = append(out, fault.Warning{Code: "ankles_give_outward",
 			Text: "The ankles give outward: a wide-based neutral model joins the try-on."})
 	}
@@ -642,8 +643,14 @@ var SchoolNames = map[term.School]string{
 	term.NaturalFoot: "natural foot",
 }
 
-// leastTold is up to which confidence a level is nobody's finding: nothing was looked at.
-const leastTold = 0.2
-
-// Told says whether the level rests on evidence.
-func (a Answer) Told() bool { return !a.Refer && a.Confidence > leastTold }
+// Told says whether the level rests on evidence of the feet, the gait or a pair; complaints alone are
+// none.
+func (a Answer) Told() bool {
+	known := 0
+	for _, name := range []string{"gait", "arch", "wear", "comfortable_level"} {
+		if !slices.Contains(a.Missing, name) {
+			known++
+		}
+	}
+	return !a.Refer && known > 0
+}

@@ -21,7 +21,7 @@ type RubSpot struct {
 // rubAt are where the places lie on the drawing: the foot from above, its sole, its side.
 var rubAt = map[term.Place][2]float64{
 	"toe_tips": {72, 34}, "toe_tops": {84, 74}, "between_toes": {116, 58}, "ball": {228, 84}, "arch_plantar": {262, 140}, "heel": {246, 206},
-	"top_of_foot": {92, 128}, "achilles": {466, 96},
+	"top_of_foot": {92, 128}, "achilles": {466, 96}, "sides": {46, 128},
 }
 
 // RubFoot draws a foot from above, from below and from the side with the places that can

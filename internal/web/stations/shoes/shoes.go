@@ -70,6 +70,7 @@ type body struct {
 	Choice   *record.Decision
 	Basis    *record.Basis
 	OutAll   int
+	Nearest  []near      // where none is offered
 	Cheap    *shoe.Model // the cheapest offer; nil where it is the first anyway
 	Ranked   int         // offers in all; the page shows the first
 	All      bool
@@ -87,6 +88,12 @@ type body struct {
 	Rows     []row
 	// DislikedOther is what else was disliked, in their words.
 	DislikedOther string
+}
+
+// near is a model that comes close where none is offered, with all that is wrong.
+type near struct {
+	match.Nearest
+	M *shoe.Model
 }
 
 // weight is a mark's slider.
@@ -169,11 +176,14 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 			o.Split = &split{foot.Compare(fit.Feet(), fit.House()).Fitted, shorter, size, 2 * o.M.Price()}
 		}
 		o.Said, o.Hints = dislikedNear(o.M, dislikes), o.M.GroundHints(conditions)
-		o.PerKM = strconv.FormatFloat(r.CostPerKM/100, 'f', 3, 64) + " " + fit.Shop.Currency + " an expected km"
+		o.PerKM = fmt.Sprintf("%.3f %s a km, over some %.0f km", r.CostPerKM/100, fit.Shop.Currency, r.LifeKM)
 		if l, told := liked[catalogue.RowID(r.Model)]; told {
 			o.Liked = &l
 		}
 		b.Offers = append(b.Offers, o)
+	}
+	for _, n := range answer.Nearest {
+		b.Nearest = append(b.Nearest, near{n, catalogue.ByCode(n.Model)})
 	}
 	counts := map[string]int{}
 	for _, r := range answer.RuledOut {
@@ -193,10 +203,10 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 func (b *body) weights(fit *record.Conclusions) {
 	for i, name := range match.MarkNames {
 		v := fit.House().Weights[i]
-		if own := record.MarkWeight.Ptr(fit.Visit, i+1); own != nil {
+		if own := record.MarkWeight.Ptr(fit.Visit, record.MarkRow(name)); own != nil {
 			v = *own
 		}
-		b.Weights = append(b.Weights, weight{i + 1, name, strconv.FormatFloat(v, 'f', -1, 64)})
+		b.Weights = append(b.Weights, weight{record.MarkRow(name), name, strconv.FormatFloat(v, 'f', -1, 64)})
 	}
 }
 
