@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"trevik/internal/core/care"
+	"trevik/internal/core/term"
 )
 
 // ForDay is a model for a day: one of the runner's pairs, or one on the shelf.
@@ -14,6 +15,7 @@ type ForDay struct {
 	Serves  bool
 	Suit    float64
 	Missing []string
+	Note    string // what it is limited to
 	Price   int64
 }
 
@@ -33,7 +35,7 @@ func better(x, y ForDay) int {
 
 // UnderMyFeet answers what belongs under the feet on a day: the runner's own pairs in use, the
 // best first, and what the shelf would offer where none of them serves.
-func (c *Conclusions) UnderMyFeet(day care.Day) (own, shelf []ForDay) {
+func (c *Conclusions) UnderMyFeet(day care.Day) (own, shelf []ForDay, err error) {
 	wearer := c.Wearer()
 	serves := false
 	for i := range c.Runner.Pairs {
@@ -43,12 +45,26 @@ func (c *Conclusions) UnderMyFeet(day care.Day) (own, shelf []ForDay) {
 		}
 		x := ForDay{Name: p.Name(), Pair: p}
 		x.Serves, x.Suit, x.Missing = day.Suits(&p.Model, wearer)
+		v, err := c.Verdict(p)
+		if err != nil {
+			return nil, nil, err
+		}
+		switch rough := day.Ground == term.GroundRoad && slices.Contains(day.Conditions, term.BlackIce); {
+		case !v.Serves():
+			x.Serves, x.Missing = false, []string{"retire it now: " + v.Retire}
+		case v.WornLugs && (rough || slices.Contains(roughGround, day.Ground)):
+			x.Serves, x.Missing = false, append(x.Missing, "lugs that are not worn away")
+		case v.Slowed:
+			x.Note = "short, easy runs only"
+		case v.LastRuns:
+			x.Note = "its last runs"
+		}
 		serves = serves || x.Serves
 		own = append(own, x)
 	}
 	slices.SortStableFunc(own, better)
 	if serves {
-		return own, nil
+		return own, nil, nil
 	}
 	for i := range c.Shop.Catalogue.Models {
 		m := &c.Shop.Catalogue.Models[i]
@@ -60,5 +76,5 @@ func (c *Conclusions) UnderMyFeet(day care.Day) (own, shelf []ForDay) {
 		}
 	}
 	slices.SortStableFunc(shelf, better)
-	return own, shelf[:min(shownOfShelf, len(shelf))]
+	return own, shelf[:min(shownOfShelf, len(shelf))], nil
 }

@@ -1,6 +1,7 @@
 package record
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"time"
@@ -19,11 +20,13 @@ const (
 	DueLook    DueKind = "look"
 	DueComfort DueKind = "comfort"
 	DueMeasure DueKind = "measure"
+	DueRetire  DueKind = "retire"
+	DueRace    DueKind = "race"
 	DueChange  DueKind = "change" // a week of changing over, in a runner's own calendar alone
 )
 
 // DueKinds are those of the shop's list.
-var DueKinds = []DueKind{DueOrder, DueLook, DueComfort, DueMeasure}
+var DueKinds = []DueKind{DueRetire, DueOrder, DueLook, DueComfort, DueMeasure, DueRace}
 
 // Due is something that is to be done by a day.
 type Due struct {
@@ -59,6 +62,18 @@ func (c *Conclusions) Due() ([]Due, error) {
 			out = append(out, Due{Kind: DueMeasure, On: again, Text: "measure growing feet again", Mine: "have growing feet measured again",
 				of: c.ID})
 		}
+		for _, r := range c.Races() {
+			d := Due{Kind: DueRace, On: r.On, of: uint64(r.On.Unix()), Text: cmp.Or(r.Name, "A race") + ", " + c.Units.Distance(r.KM)}
+			in, err := c.RacePair(r)
+			if err != nil {
+				return nil, err
+			}
+			if d.Mine = d.Text; in != nil {
+				d.Text += ", in " + in.Name()
+				d.Mine = d.Text
+			}
+			out = append(out, d)
+		}
 		for i := range worn {
 			list, err := c.duePair(&worn[i])
 			if err != nil {
@@ -74,6 +89,10 @@ func (c *Conclusions) Due() ([]Due, error) {
 func (c *Conclusions) duePair(w *Worn) ([]Due, error) {
 	p := &w.Pair
 	var out []Due
+	if because := w.Wear.RetireBecause; because != nil && w.Verdict.LetIn == "" {
+		out = append(out, Due{Kind: DueRetire, On: c.Today, Pair: p, Text: fmt.Sprintf("retire %s: %s", p.Name(), *because),
+			Mine: fmt.Sprintf("retire %s: %s", p.Name(), *because)})
+	}
 	if w.Wear.OrderBy != nil {
 		on, err := time.Parse(time.DateOnly, *w.Wear.OrderBy)
 		if err != nil {
@@ -88,7 +107,7 @@ func (c *Conclusions) duePair(w *Worn) ([]Due, error) {
 		}
 		out = append(out, d)
 	}
-	if on := c.lookOn(w); !on.IsZero() {
+	if on := c.lookOn(w); !on.IsZero() && w.Verdict.Serves() {
 		out = append(out, Due{Kind: DueLook, On: on, Pair: p, Text: "look at " + p.Name(), Mine: "look at " + p.Name()})
 	}
 	if p.FitID == 0 {

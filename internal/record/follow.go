@@ -32,6 +32,7 @@ type Conclusions struct {
 	worn     memo[[]Worn]
 	due      memo[[]Due]
 	evidence memo[support.Evidence]
+	verdicts map[uint64]Verdict
 }
 
 // Follow joins what is known of a runner on a day. It fails on a visit that is another's.

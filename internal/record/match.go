@@ -171,11 +171,6 @@ func (v *Visit) Suit(m *shoe.Model, id uint64, kind term.Kind, ground term.Groun
 	return value, why, ""
 }
 
-// SuitOf is Suit of one of the runner's pairs.
-func (v *Visit) SuitOf(p *Pair, kind term.Kind, ground term.Ground) (value float64, why, set string) {
-	return v.Suit(&p.Model, p.ModelRow, kind, ground)
-}
-
 // SuitSet is a suitability that was set for this runner.
 type SuitSet struct {
 	Model  *shoe.Model

@@ -44,11 +44,14 @@ func (v *Visit) Variety() string {
 // CandidateInfo is a candidate of the plan with what a page says of it.
 type CandidateInfo struct {
 	rotation.Candidate
-	Name   string
-	Second bool // a second one of a pair that they have
-	Model  *shoe.Model
-	PerKM  float64 // minor units a km over its life
-	Stock  int     // on the shelf in the runner's size, of one to buy
+	Name     string
+	Second   bool // a second one of a pair that they have
+	Model    *shoe.Model
+	Pair     *Pair // nil where it is to be bought
+	LastRuns bool
+	Slowed   bool
+	PerKM    float64 // minor units a km over its life
+	Stock    int     // on the shelf in the runner's size, of one to buy
 }
 
 // secondOne ends the id of a candidate that is the second of a model.
@@ -81,14 +84,26 @@ func (c *Conclusions) Candidates(parts []rotation.WeekPart) ([]CandidateInfo, er
 		w := &worn[i]
 		life := w.Wear.RemainingKM.P50
 		m := &w.Pair.Model
-		x := CandidateInfo{Candidate: rotation.Candidate{ID: PairID(w.Pair.ID), Model: m.ID, Owned: true, LifeKM: &life,
-			Suitability: c.suits(m, parts)},
-			Name: w.Pair.Name(), Model: m}
+		have[m.ID] = true
+		if !w.Verdict.Serves() {
+			continue // to be retired: no candidate
+		}
+		x := CandidateInfo{Name: w.Pair.Name(), Model: m, Pair: &w.Pair, LastRuns: w.Verdict.LastRuns, Slowed: w.Verdict.Slowed}
+		if x.Candidate, err = c.candidate(&w.Pair); err != nil {
+			return nil, err
+		}
+		x.LifeKM = &life
+		x.Suitability, err = c.suits(parts, func(kind term.Kind, ground term.Ground) (float64, error) {
+			v, _, _, err := c.SuitOf(&w.Pair, kind, ground)
+			return v, err
+		})
+		if err != nil {
+			return nil, err
+		}
 		if w.Wear.CostPerKM != nil {
 			x.PerKM = *w.Wear.CostPerKM
 		}
 		out = append(out, x)
-		have[m.ID] = true
 		favourites[kind{m.Class, m.Surface}] = true
 	}
 	r, ready := c.Request(sup)
@@ -115,7 +130,7 @@ func (c *Conclusions) Candidates(parts []rotation.WeekPart) ([]CandidateInfo, er
 				if second {
 					name = "a second " + name
 				}
-				b := c.toBuy(m, id, name, c.suits(m, parts), stock)
+				b := c.toBuy(m, id, name, c.suitsOf(m, parts), stock)
 				b.Second = second
 				out = append(out, b)
 			}
@@ -147,16 +162,28 @@ func (c *Conclusions) Candidates(parts []rotation.WeekPart) ([]CandidateInfo, er
 	return out, nil
 }
 
-// suits is how well a model suits each kind of run of a week.
-func (c *Conclusions) suits(m *shoe.Model, parts []rotation.WeekPart) []rotation.Suit {
+// suitsOf is how well a model suits each kind of run of a week.
+func (c *Conclusions) suitsOf(m *shoe.Model, parts []rotation.WeekPart) []rotation.Suit {
+	list, _ := c.suits(parts, func(kind term.Kind, ground term.Ground) (float64, error) { // never fails
+		v, _, _ := c.Suit(m, c.Shop.Catalogue.RowID(m.ID), kind, ground)
+		return v, nil
+	})
+	return list
+}
+
+// suits is how well something suits each kind of run of a week.
+func (c *Conclusions) suits(parts []rotation.WeekPart, of func(term.Kind, term.Ground) (float64, error)) ([]rotation.Suit, error) {
 	var list []rotation.Suit
 	for _, p := range parts {
 		if !slices.ContainsFunc(list, func(s rotation.Suit) bool { return s.Kind == p.Kind && s.Ground == p.Ground }) {
-			v, _, _ := c.Suit(m, c.Shop.Catalogue.RowID(m.ID), p.Kind, p.Ground)
+			v, err := of(p.Kind, p.Ground)
+			if err != nil {
+				return nil, err
+			}
 			list = append(list, rotation.Suit{Kind: p.Kind, Ground: p.Ground, Value: v})
 		}
 	}
-	return list
+	return list, nil
 }
 
 // toBuy is a candidate that is on the shelf, or is to be ordered where stock is 0.
@@ -366,7 +393,8 @@ func (c *Conclusions) forecast(p *Plan) error {
 	}
 	moved := make([]Worn, len(s.Pairs))
 	for i := range s.Pairs {
-		if moved[i], err = c.assess(&s.Pairs[i], ahead[PairID(s.Pairs[i].ID)]); err != nil {
+		id := PairID(s.Pairs[i].ID)
+		if moved[i], err = c.assess(&s.Pairs[i], ahead[id], p.realKM(id)); err != nil {
 			return err
 		}
 	}
@@ -386,6 +414,19 @@ func (c *Conclusions) forecast(p *Plan) error {
 	return nil
 }
 
+// realKM is the km a week that a candidate takes, in the mean of the weeks.
+func (p *Plan) realKM(id string) float64 {
+	sum := 0.0
+	for _, a := range p.Turn.Answers {
+		for _, u := range a.Pairs {
+			if u.ID == id {
+				sum += u.WeeklyKM / float64(len(p.Weeks))
+			}
+		}
+	}
+	return sum
+}
+
 // line is what the plan makes of a candidate; used is false where it is left out.
 func (c *Conclusions) line(p *Plan, x CandidateInfo) (l PlanLine, used bool) {
 	l = PlanLine{CandidateInfo: x, Buy: slices.Contains(p.Turn.Buy, x.ID)}
@@ -403,7 +444,7 @@ func (c *Conclusions) line(p *Plan, x CandidateInfo) (l PlanLine, used bool) {
 		for _, part := range p.Weeks[n] {
 			if k := (rotation.Part{Kind: part.Kind, Ground: part.Ground}); a.Assign[part.ID] == x.ID && !seen[k] {
 				seen[k] = true
-				v, why, _ := c.Suit(x.Model, c.Shop.Catalogue.RowID(x.Model.ID), part.Kind, part.Ground)
+				v, why, _ := c.Suit(x.Model, c.Shop.Catalogue.RowID(x.Model.ID), part.Kind, part.Ground) // as its verdict lets it
 				l.Reasons = append(l.Reasons, fmt.Sprintf("%s on %s %.2f: %s.", support.Words(string(part.Kind)), part.Ground, v, why))
 			}
 		}
@@ -486,7 +527,7 @@ func (c *Conclusions) purchases(p *Plan, ahead map[string][]float64, worn []Worn
 	for _, x := range p.Pairs {
 		if slices.Contains(p.Turn.Buy, x.ID) {
 			out = append(out, Purchase{Name: x.Name, Model: x.Model, Price: x.Price, Why: "for the week on the board"})
-			w, err := c.assess(&Pair{Model: *x.Model, Price: x.Price}, ahead[x.ID])
+			w, err := c.assess(&Pair{Model: *x.Model, Price: x.Price}, ahead[x.ID], p.realKM(x.ID))
 			if err != nil {
 				return nil, err
 			}

@@ -52,6 +52,10 @@ type Pair struct {
 	Reason     string // why it was set aside, one of AsideReasons
 	AsideNote  string
 	SlowedOn   time.Time // from then for short and slow runs
+	LetIn      string    // why it is run in all the same, though its wear sets it aside
+	Called     string    // what tells it from another of its model: a colour or a name
+	nth        int       // of those in use of its model that nothing tells apart, 0 where it is alone
+	Before     wear.Before
 	Runs       []Run
 	Looks      []SoleLook // at fits
 	Inspected  []Inspected
@@ -64,8 +68,34 @@ type Pair struct {
 // Label is what is printed on the pair's box.
 func (p *Pair) Label() string { return p.Model.Label(p.Size, p.Width) }
 
-// Name is the pair's model with its version.
-func (p *Pair) Name() string { return ModelName(&p.Model) }
+// Name is the pair's model with its version, and what tells it from another of its model.
+func (p *Pair) Name() string {
+	switch name := ModelName(&p.Model); {
+	case p.Called != "":
+		return name + ", " + p.Called
+	case p.nth > 0:
+		return fmt.Sprintf("%s, pair %d", name, p.nth)
+	default:
+		return name
+	}
+}
+
+// TellApart numbers the pairs in use of one model that have no name of their own.
+func (r *Runner) TellApart() {
+	of := map[string][]int{}
+	for i := range r.Pairs {
+		if p := &r.Pairs[i]; p.SetAsideOn.IsZero() {
+			of[p.Model.ID] = append(of[p.Model.ID], i)
+		}
+	}
+	for _, list := range of {
+		for n, i := range list {
+			if r.Pairs[i].nth = 0; len(list) > 1 {
+				r.Pairs[i].nth = n + 1
+			}
+		}
+	}
+}
 
 // ModelName writes a model: maker, name and version.
 func ModelName(m *shoe.Model) string { return fmt.Sprintf("%s %s %d", m.Maker, m.Name, m.Version) }
@@ -123,7 +153,7 @@ func (p *Pair) wearRuns() []wear.Run {
 // EffectiveKM is what the pair's runs and lifting come to in effective km.
 func (p *Pair) EffectiveKM(h *house.Values) float64 {
 	rest := rotation.DefaultRest
-	sum := p.Lifting * house.Or(h).LiftingKMPH
+	sum := p.Lifting*house.Or(h).LiftingKMPH + p.Before.KM
 	for _, r := range p.wearRuns() {
 		sum += wear.Load(r, p.Model.Surface, &rest, h)
 	}
@@ -164,7 +194,22 @@ func (x Inspected) wear(firstWorn string) wear.Inspection {
 		on = firstWorn
 	}
 	return wear.Inspection{Date: on, Tread: x.Worse("tread"), Bounce: x.Worse("bounce"), Upper: x.Worse("upper"),
-		Evenness: x.Worse("evenness"), BesideFresh: x.BesideFresh, Faults: x.Faults}
+		Evenness: x.Worse("evenness"), BesideFresh: x.BesideFresh, Faults: x.Faults, Aches: x.aches()}
+}
+
+// nothingElse is the cause that leaves the shoe: nothing else explains an ache.
+const nothingElse = "none_of_these"
+
+// aches are what the wear model is told of aches on easy runs: they count where nothing else explains
+// them; empty where nobody asked.
+func (x Inspected) aches() string {
+	switch {
+	case len(x.Causes) == 0:
+		return ""
+	case len(x.Causes) == 1 && x.Causes[0] == nothingElse:
+		return "unexplained"
+	}
+	return "explained"
 }
 
 // PairPhoto is a picture of a midsole that was pressed.
@@ -264,14 +309,48 @@ func (r *Runner) Logs() bool {
 	return false
 }
 
-// History is what the runner's own worn-out pairs came to.
+// unknownDoubt is more doubt of a distance than a pair of the runner's history may have.
+const unknownDoubt = 0.5
+
+// History is what the runner's own worn-out pairs came to, each with what says whether it counts.
 func (r *Runner) History(h *house.Values) []wear.Retired {
 	var out []wear.Retired
 	for i := range r.Pairs {
 		p := &r.Pairs[i]
-		if km := p.EffectiveKM(h); !p.SetAsideOn.IsZero() && p.Reason == WornOut && km >= 1 {
-			out = append(out, wear.Retired{Class: p.Model.Class, EffectiveKM: min(km, limits.PairKM.Hi)})
+		km := p.EffectiveKM(h)
+		if p.SetAsideOn.IsZero() || p.Reason != WornOut || km < 1 {
+			continue
 		}
+		doubt := p.Before.SDLn
+		if p.Before.Unknown {
+			doubt = unknownDoubt
+		}
+		x := wear.Retired{Class: p.Model.Class, EffectiveKM: min(km, limits.PairKM.Hi), MedianKM: p.Model.MedianLifeKM, KMBeforeSDLn: &doubt}
+		stack := p.Model.StackHeelMM
+		for _, l := range p.inspections("", "") {
+			if c, seen := l.UsedFraction(&stack); seen && (x.LargestC == nil || c > *x.LargestC) {
+				x.LargestC = &c
+			}
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+// inspections are all looks at the pair as the wear model takes them, those of fits too: between its
+// first day and another, where these are told.
+func (p *Pair) inspections(first, last string) []wear.Inspection {
+	var out []wear.Inspection
+	for _, l := range p.Looks {
+		on := l.On.Format(wear.DateLayout)
+		if first != "" && on < first || last != "" && on > last {
+			continue // seen before it was worn: tells nothing
+		}
+		tread, evenness := l.Tread, l.Evenness
+		out = append(out, wear.Inspection{Date: on, Tread: &tread, Evenness: &evenness})
+	}
+	for _, x := range p.Inspected {
+		out = append(out, x.wear(first))
 	}
 	return out
 }

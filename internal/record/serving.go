@@ -5,6 +5,7 @@ import (
 	"slices"
 	"time"
 
+	"trevik/internal/core/fault"
 	"trevik/internal/core/rotation"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
@@ -18,32 +19,68 @@ type Serving struct {
 	Pairs []Pair
 	Ahead [][]float64 // each pair's effective km by week from today, the last repeated
 	Board bool        // by the days and hours of the board, with rest kept
+	Runs  bool        // no week was told: by the runs of the last eight weeks
+}
+
+// Load is where the km ahead come from, in a sentence.
+func (s *Serving) Load() string {
+	switch {
+	case s.Runs:
+		return "By the runs of the last eight weeks: no week was told."
+	case s.Board:
+		return "By the weekly plan, with each pair’s rest kept."
+	case len(s.Parts) > 0:
+		return "By the week that was told at Hello."
+	}
+	return ""
 }
 
 // Serving spreads the week over the pairs in use: by the board where one is laid out, else
 // each kind of run to the pair that suits it best.
 func (c *Conclusions) Serving() (*Serving, error) {
-	return c.serving.get(func() (*Serving, error) { return c.serve(), nil })
+	return c.serving.get(c.serve)
 }
 
-func (c *Conclusions) serve() *Serving {
+func (c *Conclusions) serve() (*Serving, error) {
 	s := &Serving{Pairs: c.Runner.InUse()}
+	var wrong error
 	weeks := c.Board()
 	parts, _, _ := c.WeekTold()
 	if len(weeks) > 0 {
 		parts = kindsOf(weeks)
 	}
 	s.Parts = rotation.Serve(parts, len(s.Pairs), func(i int, p rotation.Part) (float64, string) {
-		v, why, _ := c.SuitOf(&s.Pairs[i], p.Kind, p.Ground)
+		v, why, _, err := c.SuitOf(&s.Pairs[i], p.Kind, p.Ground)
+		if err != nil {
+			wrong = err
+		}
 		return v, why
 	})
+	if wrong != nil {
+		return nil, wrong
+	}
 	s.Takes = make([][]float64, len(s.Parts))
 	for i := range s.Takes {
 		s.Takes[i] = make([]float64, len(s.Pairs))
 	}
 	s.Ahead = make([][]float64, len(s.Pairs))
-	if s.Board = len(weeks) > 0 && c.serveBoard(s, weeks); s.Board {
-		return s
+	if len(s.Parts) == 0 {
+		for i := range s.Pairs {
+			v, err := c.Verdict(&s.Pairs[i])
+			if err != nil {
+				return nil, err
+			}
+			if load := c.loadOfRuns(&s.Pairs[i]); load > 0 && v.Serves() {
+				s.Ahead[i], s.Runs = []float64{load}, true
+			}
+		}
+		return s, nil
+	}
+	if len(weeks) > 0 {
+		var err error
+		if s.Board, err = c.serveBoard(s, weeks); s.Board || err != nil {
+			return s, err
+		}
 	}
 	for i, p := range s.Parts {
 		if p.Pair >= 0 {
@@ -52,7 +89,7 @@ func (c *Conclusions) serve() *Serving {
 			s.Ahead[p.Pair] = []float64{first(s.Ahead[p.Pair]) + load}
 		}
 	}
-	return s
+	return s, nil
 }
 
 func mean(list []float64) float64 {
@@ -88,22 +125,27 @@ func kindsOf(weeks [][]rotation.WeekPart) []rotation.Part {
 
 // serveBoard gives the board's parts to the pairs in use as the proven plan does; false where
 // the board holds a fault, such as two runs at one time.
-func (c *Conclusions) serveBoard(s *Serving, weeks [][]rotation.WeekPart) bool {
+func (c *Conclusions) serveBoard(s *Serving, weeks [][]rotation.WeekPart) (bool, error) {
 	most := max(1, len(s.Pairs))
 	w := rotation.Week{MaxPairs: &most}
 	byID := map[string]int{}
 	for i := range s.Pairs {
-		id := PairID(s.Pairs[i].ID)
-		byID[id] = i
-		x := rotation.Candidate{ID: id, Model: s.Pairs[i].Model.ID, Owned: true}
+		x, err := c.candidate(&s.Pairs[i])
+		if err != nil {
+			return false, err
+		}
+		byID[x.ID] = i
 		for j, p := range s.Parts {
 			x.Suitability = append(x.Suitability, rotation.Suit{Kind: p.Kind, Ground: p.Ground, Value: s.Parts[j].All[i]})
 		}
 		w.Pairs = append(w.Pairs, x)
 	}
 	turn, _, err := rotation.InTurn(context.Background(), w, weeks)
+	if _, faulty := fault.As(err); faulty {
+		return false, nil // such as two runs at one time, which the board says
+	}
 	if err != nil {
-		return false
+		return false, err
 	}
 	for n, parts := range weeks {
 		for _, p := range parts {
@@ -116,11 +158,11 @@ func (c *Conclusions) serveBoard(s *Serving, weeks [][]rotation.WeekPart) bool {
 	for id, km := range c.ahead(weeks, turn.Answers, func(id string) *shoe.Model { return &s.Pairs[byID[id]].Model }) {
 		s.Ahead[byID[id]] = km
 	}
-	return true
+	return true, nil
 }
 
-// wearInput is what the wear model is told of a pair. ahead is its effective km by week from
-// today, the last repeated.
+// wearInput is what the wear model is told of a pair, races aside. ahead is its effective km by week
+// from today, the last repeated.
 func (c *Conclusions) wearInput(p *Pair, ahead []float64) wear.Pair {
 	if len(ahead) == 0 {
 		ahead = []float64{0}
@@ -130,44 +172,60 @@ func (c *Conclusions) wearInput(p *Pair, ahead []float64) wear.Pair {
 	in := wear.Pair{Schema: wear.PairSchema, Class: p.Model.Class, MedianKM: p.Model.MedianLifeKM, Price: &price, HeelStackMM: &stack,
 		Surface: p.Model.Surface,
 		Today:   c.Today.Format(wear.DateLayout), Runs: p.wearRuns(), LiftingHours: p.Lifting, RestHours: &rest, PlanWeeklyKM: ahead,
-		House:  &c.Shop.Settings.House,
+		House: &c.Shop.Settings.House, KMBefore: p.Before,
 		Runner: wear.Runner{MassKg: MassKg.Ptr(c.Visit), Strike: c.Strike(), History: c.Runner.History(&c.Shop.Settings.House)}}
 	if !p.FirstWorn.IsZero() {
 		in.FirstWorn = p.FirstWorn.Format(wear.DateLayout)
 	}
-	for _, l := range p.Looks {
-		on := l.On.Format(wear.DateLayout)
-		if in.FirstWorn != "" && on < in.FirstWorn || on > in.Today {
-			continue // seen before it was worn: tells nothing
-		}
-		tread, evenness := l.Tread, l.Evenness
-		in.Inspections = append(in.Inspections, wear.Inspection{Date: on, Tread: &tread, Evenness: &evenness})
-	}
-	for _, x := range p.Inspected {
-		in.Inspections = append(in.Inspections, x.wear(in.FirstWorn))
-	}
-	if !c.Runner.Logs() && len(p.Runs) == 0 && usual > 0 {
+	in.Inspections = p.inspections(in.FirstWorn, in.Today)
+	switch week, share := c.WeeklyTold(), 1/float64(max(1, len(c.Runner.InUse()))); {
+	case p.Before.Unknown && week > 0: // its share of what the runner runs, as even as the pairs in use
+		in.Runner.UsualWeeklyKM, in.Share = &week, &share
+	case !c.Runner.Logs() && len(p.Runs) == 0 && usual > 0:
 		in.Runner.UsualWeeklyKM = &usual
-	}
-	for _, r := range c.Runner.Races {
-		if on := r.On.Format(wear.DateLayout); on >= in.Today && r.PairID == p.ID {
-			in.Races = append(in.Races, wear.Race{Date: on, KM: r.KM})
-		}
 	}
 	return in
 }
 
 // Worn is a pair with what is left of it.
 type Worn struct {
-	Pair   Pair
-	Weekly float64 // effective km a week, in the mean of what lies ahead
-	Wear   wear.Answer
+	Pair    Pair
+	Weekly  float64 // effective km a week, in the mean of what lies ahead
+	Wear    wear.Answer
+	Verdict Verdict
 }
 
-// assess is what is left of a pair that has so much ahead of it.
-func (c *Conclusions) assess(p *Pair, ahead []float64) (Worn, error) {
-	a, err := wear.Assess(c.wearInput(p, ahead))
-	return Worn{*p, mean(ahead), a}, err
+// Says is what to do with the pair, and why.
+func (w Worn) Says() string { return Saying(w.Wear, w.Verdict) }
+
+// State is what its state is called.
+func (w Worn) State() string { return StateWords[w.Wear.State] }
+
+// assess is what is left of a pair that has so much ahead of it, of realKM real ones a week.
+func (c *Conclusions) assess(p *Pair, ahead []float64, realKM float64) (Worn, error) {
+	in := c.wearInput(p, ahead)
+	if load := mean(ahead) / realKM; realKM > 0 && load > 0 {
+		in.PlanLoad = &load
+	}
+	var err error
+	out := Worn{Pair: *p, Weekly: mean(ahead)}
+	if in.Races, err = c.racesOf(p); err != nil {
+		return out, err
+	}
+	if out.Verdict, err = c.Verdict(p); err != nil {
+		return out, err
+	}
+	out.Wear, err = wear.Assess(in)
+	return out, err
+}
+
+// real is the km a week that a pair takes, in the mean of the weeks.
+func (s *Serving) real(pair int) float64 {
+	sum := 0.0
+	for i := range s.Takes {
+		sum += s.Takes[i][pair]
+	}
+	return sum
 }
 
 // Worn assesses every pair in use.
@@ -179,7 +237,7 @@ func (c *Conclusions) Worn() ([]Worn, error) {
 		}
 		out := make([]Worn, len(s.Pairs))
 		for i := range s.Pairs {
-			if out[i], err = c.assess(&s.Pairs[i], s.Ahead[i]); err != nil {
+			if out[i], err = c.assess(&s.Pairs[i], s.Ahead[i], s.real(i)); err != nil {
 				return nil, err
 			}
 		}
@@ -242,7 +300,7 @@ func (c *Conclusions) Offers() []Offer {
 				if r.Ground != g || r.On.Before(p.Since()) {
 					continue
 				}
-				if v, _, _ := c.SuitOf(p, r.Kind, g); v < rotation.LeastSuit {
+				if v, _, _ := c.Suit(&p.Model, p.ModelRow, r.Kind, g); v < rotation.LeastSuit { // past runs: as it was
 					continue
 				}
 				if o.From.IsZero() {

@@ -16,6 +16,7 @@ import (
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
+	"trevik/internal/core/wear"
 	"trevik/internal/record"
 	"trevik/internal/store/db"
 )
@@ -99,10 +100,12 @@ func (r *reader) allPairs() error {
 				Size:  foot.Figure(float64(x.UkHalf) / 2),
 				Width: x.Width, Price: x.Price, BoughtOn: x.BoughtOn, FirstWorn: x.FirstWorn.Time, SetAsideOn: x.SetAsideOn.Time,
 				Reason: x.AsideReason, AsideNote: x.AsideNote,
-				SlowedOn: x.SlowedOn.Time, ModelRow: x.ModelID})
+				SlowedOn: x.SlowedOn.Time, ModelRow: x.ModelID, LetIn: x.LetInReason, Called: x.Called,
+				Before: wear.Before{KM: x.KmBefore.Float64, SDLn: x.KmBeforeDoubt.Float64, Unknown: x.KmUnknown}})
 		}
 	}
 	for _, of := range r.runners {
+		of.TellApart()
 		for i := range of.Pairs {
 			r.pairs[of.Pairs[i].ID] = &of.Pairs[i]
 		}

@@ -145,11 +145,13 @@ func TestUnderMyFeet(t *testing.T) {
 	b := newBench(t)
 	fit := b.ready(t)
 	b.owned(t, b.load(t, fit).Runner.ID, "norrbeck-skua-4-men", 30)
-	own, shelf := b.load(t, fit).UnderMyFeet(care.Day{Ground: term.GroundRoad})
+	own, shelf, err := b.load(t, fit).UnderMyFeet(care.Day{Ground: term.GroundRoad})
+	must(t, err)
 	if len(own) != 1 || !own[0].Serves || len(shelf) != 0 {
 		t.Errorf("a road: %+v %+v", own, shelf)
 	}
-	own, shelf = b.load(t, fit).UnderMyFeet(care.Day{Ground: term.GroundIce})
+	own, shelf, err = b.load(t, fit).UnderMyFeet(care.Day{Ground: term.GroundIce})
+	must(t, err)
 	if own[0].Serves || len(shelf) == 0 || shelf[0].Name != "Sundrey Icebreak 1" {
 		t.Errorf("ice: %+v %+v", own, shelf)
 	}

@@ -13,6 +13,7 @@ import (
 	"trevik/internal/core/foot"
 	"trevik/internal/core/limits"
 	"trevik/internal/core/match"
+	"trevik/internal/core/wear"
 	"trevik/internal/form"
 	"trevik/internal/record"
 	"trevik/internal/store/db"
@@ -33,6 +34,7 @@ var (
 		{Name: "width", Label: "Width", Kind: form.Text, Max: 4},
 		{Name: "price", Label: "Price paid", Kind: form.Number, Unit: form.Money, Lo: 0, Hi: limits.MoneyMinor.Hi},
 		{Name: "since", Label: "First worn", Kind: form.Day},
+		CountedFields[0], CountedFields[1], CalledFields[0],
 	}
 )
 
@@ -182,6 +184,11 @@ type Owned struct {
 	Width string
 	Price int64 // minor units
 	Since string
+	// What it ran already, km, and how well that is known: one of Sureties. A pair whose distance nobody
+	// tells was counted by nobody, unless it is first worn today.
+	BeforeKM   *float64
+	BeforeSure string
+	Called     string
 }
 
 // Add puts down a pair that the runner has already. It fails with a fault.List.
@@ -210,13 +217,19 @@ func (w *Wardrobe) Add(ctx context.Context, who app.Actor, runnerID uint64, o Ow
 		l.Add("since", "is %q; allowed is a day up to today, such as %s", form.Clip(o.Since), today.Format(time.DateOnly))
 	}
 	limits.MoneyMinor.Check(&l, "price", float64(o.Price))
+	ran, told := before(&l, o.BeforeKM, o.BeforeSure)
+	if !told {
+		ran = wear.Before{Unknown: since.Before(today)}
+	}
+	form.Length(&l, "called", o.Called, 0, 60)
 	if err := l.Err(); err != nil {
 		return 0, err
 	}
 	result, err := w.OnceOf(ctx, who, runnerID, func(q *db.Queries) (string, error) {
 		id, err := q.AddPair(ctx, db.AddPairParams{ShopID: who.ShopID, RunnerID: runnerID, ModelID: c.RowID(m.ID), UkHalf: app.Halves(o.UK),
 			Width: o.Width, Price: o.Price,
-			BoughtOn: since, FirstWorn: app.NullTime(since), MadeBy: who.UserID, MadeAt: w.Now()})
+			BoughtOn: since, FirstWorn: app.NullTime(since), KmBefore: app.NullFloat(&ran.KM), KmBeforeDoubt: app.NullFloat(&ran.SDLn),
+			KmUnknown: ran.Unknown, Called: strings.TrimSpace(o.Called), MadeBy: who.UserID, MadeAt: w.Now()})
 		return strconv.FormatInt(id, 10), err
 	})
 	if err != nil {

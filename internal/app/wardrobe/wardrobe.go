@@ -14,6 +14,7 @@ import (
 	"trevik/internal/core/fault"
 	"trevik/internal/core/limits"
 	"trevik/internal/core/term"
+	"trevik/internal/core/wear"
 	"trevik/internal/form"
 	"trevik/internal/record"
 	"trevik/internal/store/db"
@@ -31,9 +32,97 @@ var (
 		{Name: "aside_reason", Label: "Why", Kind: form.Choice, Choices: record.AsideReasons},
 		{Name: "aside_note", Label: "What it did in the end", Kind: form.Text, Max: 300},
 	}
+	CountedFields = []form.Field{
+		{Name: "before_km", Label: "Run before it was counted here", Kind: form.Number, Unit: form.KM, Lo: 0, Hi: limits.KMBefore.Hi},
+		{Name: "before_sure", Label: "That is", Kind: form.Choice, Choices: Sureties},
+	}
+	LetInFields   = []form.Field{{Name: "let_in_pair", Label: "Why it is run in all the same", Kind: form.Text, Max: 300}}
+	CalledFields  = []form.Field{{Name: "called", Label: "Its colour or name", Kind: form.Text, Max: 60}}
 	LiftingFields = []form.Field{{Name: "lifting_hours", Label: "Hours of lifting in it", Kind: form.Number, Lo: limits.LiftingHours.Lo,
 		Hi: limits.LiftingHours.Hi}}
 )
+
+// Sureties are how well the distance of a pair is known that ran before anybody counted.
+var Sureties = []string{"counted", "about_right", "a_guess", "no_idea"}
+
+// doubts are the SDs of ln of such a distance (house).
+var doubts = map[string]float64{"counted": 0, "about_right": 0.2, "a_guess": 0.4}
+
+// before reads what a pair ran before it was counted: nobody's idea where that was said; a figure needs
+// how sure it is. told is false where nothing was.
+func before(l *fault.List, km *float64, sure string) (b wear.Before, told bool) {
+	switch {
+	case sure == "no_idea":
+		return wear.Before{Unknown: true}, true
+	case km == nil && sure == "":
+		return b, false
+	case km == nil:
+		l.Add("before_km", "is missing; type the distance, or choose that nobody has an idea")
+		return b, false
+	}
+	if sure != "" {
+		fault.OneOf(l, "before_sure", sure, Sureties)
+	}
+	limits.KMBefore.Check(l, "before_km", *km)
+	return wear.Before{KM: *km, SDLn: doubts[sure]}, true
+}
+
+// Counted says what one of the runner's pairs ran before anybody counted. It fails with a fault.List.
+func (w *Wardrobe) Counted(ctx context.Context, who app.Actor, runnerID, pairID uint64, km *float64, sure string) error {
+	var l fault.List
+	b, told := before(&l, km, sure)
+	if len(l) == 0 && !told {
+		l.Add("before_sure", "is missing; say how well the distance is known")
+	}
+	if len(l) > 0 {
+		return l
+	}
+	return w.DoOf(ctx, who, runnerID, func(q *db.Queries) error {
+		if _, err := own(ctx, q, who, runnerID, pairID); err != nil {
+			return err
+		}
+		return q.SetPairBefore(ctx, db.SetPairBeforeParams{KmBefore: app.NullFloat(&b.KM), KmBeforeDoubt: app.NullFloat(&b.SDLn),
+			KmUnknown: b.Unknown, ID: pairID, ShopID: who.ShopID})
+	})
+}
+
+// leastWhy is the shortest reason for a pair that is let in again, in letters.
+const leastWhy = 5
+
+// LetPairIn lets a pair be run in, though its wear sets it aside, with a reason; an empty reason takes
+// that back. It fails with a fault.List.
+func (w *Wardrobe) LetPairIn(ctx context.Context, who app.Actor, runnerID, pairID uint64, reason string, undo bool) error {
+	if who.Role == app.Trainee {
+		return app.ErrNotAllowed
+	}
+	var l fault.List
+	if reason = strings.TrimSpace(reason); undo {
+		reason = ""
+	} else if form.Length(&l, "let_in_pair", reason, leastWhy, 300); len(l) > 0 {
+		return l
+	}
+	return w.DoOf(ctx, who, runnerID, func(q *db.Queries) error {
+		if _, err := own(ctx, q, who, runnerID, pairID); err != nil {
+			return err
+		}
+		return q.SetPairLetIn(ctx, db.SetPairLetInParams{LetInReason: reason, ID: pairID, ShopID: who.ShopID})
+	})
+}
+
+// Call gives a pair what tells it from another of its model. It fails with a fault.List.
+func (w *Wardrobe) Call(ctx context.Context, who app.Actor, runnerID, pairID uint64, name string) error {
+	var l fault.List
+	name = strings.TrimSpace(name)
+	if form.Length(&l, "called", name, 0, 60); len(l) > 0 {
+		return l
+	}
+	return w.DoOf(ctx, who, runnerID, func(q *db.Queries) error {
+		if _, err := own(ctx, q, who, runnerID, pairID); err != nil {
+			return err
+		}
+		return q.SetPairCalled(ctx, db.SetPairCalledParams{Called: name, ID: pairID, ShopID: who.ShopID})
+	})
+}
 
 // own is one of the runner's pairs, in a verb's transaction; app.ErrNotFound on another's.
 func own(ctx context.Context, q *db.Queries, who app.Actor, runnerID, pairID uint64) (db.PairByIDRow, error) {

@@ -130,6 +130,7 @@ type Answer struct {
 	Schools         Schools         `json:"schools"`
 	CostPerKM       *float64        `json:"cost_per_km"`
 	Races           []RaceAnswer    `json:"races"`
+	RetireBecause   *string         `json:"retire_because"` // why it is to be set aside, nil where it is not
 	Estimated       bool            `json:"estimated"`
 	Why             []string        `json:"why"`
 	Warnings        []fault.Warning `json:"warnings"`
@@ -197,7 +198,11 @@ func Assess(p Pair) (Answer, error) {
 	}
 	over := hard != "" || a.UsedProbability >= usedUp
 	if over {
-		a.OrderBy = &p.Today
+		because := hard
+		if because == "" {
+			because = fmt.Sprintf("it is worn out by all that is known of it (%.0f %%)", 100*a.UsedProbability)
+		}
+		a.OrderBy, a.RetireBecause = &p.Today, &because
 	} else {
 		a.RemainingKM = Quantiles{ahead.remaining(0.1), ahead.remaining(0.2), ahead.remaining(0.5), ahead.remaining(0.9)}
 		a.Dates = Dates{date(a.RemainingKM.P10), date(a.RemainingKM.P20), date(a.RemainingKM.P50), date(a.RemainingKM.P90)}
@@ -338,7 +343,7 @@ func (p *Pair) look(a *Answer, b belief) belief {
 			a.Why = append(a.Why, fmt.Sprintf("Looked at on %s after %.0f effective km: %s", in.Date, b.median()+on, what))
 			b = next
 		}
-		if c, seen := p.usedFraction(in); seen {
+		if c, seen := in.UsedFraction(p.HeelStackMM); seen {
 			s := lookSD
 			if in.BesideFresh {
 				s = lookFreshSD
@@ -369,15 +374,16 @@ func (p *Pair) effectiveOn(d time.Time) float64 {
 	return e
 }
 
-// usedFraction is the share of a pair's life that an inspection sees gone.
-func (p *Pair) usedFraction(in Inspection) (float64, bool) {
+// UsedFraction is the share of a pair's life that an inspection sees gone, of a pair with so much
+// under the heel, mm (nil: not known); ok is false where nothing was graded.
+func (in Inspection) UsedFraction(heelStackMM *float64) (c float64, ok bool) {
 	sum, weights, worst := 0.0, 0.0, 0.0
 	for _, part := range in.parts() {
 		if part.v == nil {
 			continue
 		}
 		w := part.weight
-		if part.name == "bounce" && p.HeelStackMM != nil && *p.HeelStackMM < thinHeelMM {
+		if part.name == "bounce" && heelStackMM != nil && *heelStackMM < thinHeelMM {
 			w = thinBounce
 		}
 		sum += w * *part.v

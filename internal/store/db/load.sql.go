@@ -743,8 +743,8 @@ func (q *Queries) LoadPairPhotos(ctx context.Context, arg LoadPairPhotosParams) 
 }
 
 const loadPairs = `-- name: LoadPairs :many
-SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, aside_reason, aside_note, slowed_on
-  FROM pairs
+SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, aside_reason, aside_note, slowed_on,
+  km_before, km_before_doubt, km_unknown, let_in_reason, called FROM pairs
 WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?) AND taken_back_at IS NULL
   ORDER BY runner_id, set_aside_on IS NOT NULL, bought_on, id
 `
@@ -755,19 +755,24 @@ type LoadPairsParams struct {
 }
 
 type LoadPairsRow struct {
-	ID          uint64
-	RunnerID    uint64
-	ModelID     uint64
-	FitID       sql.NullInt64
-	UkHalf      int16
-	Width       string
-	Price       int64
-	BoughtOn    time.Time
-	FirstWorn   sql.NullTime
-	SetAsideOn  sql.NullTime
-	AsideReason string
-	AsideNote   string
-	SlowedOn    sql.NullTime
+	ID            uint64
+	RunnerID      uint64
+	ModelID       uint64
+	FitID         sql.NullInt64
+	UkHalf        int16
+	Width         string
+	Price         int64
+	BoughtOn      time.Time
+	FirstWorn     sql.NullTime
+	SetAsideOn    sql.NullTime
+	AsideReason   string
+	AsideNote     string
+	SlowedOn      sql.NullTime
+	KmBefore      sql.NullFloat64
+	KmBeforeDoubt sql.NullFloat64
+	KmUnknown     bool
+	LetInReason   string
+	Called        string
 }
 
 func (q *Queries) LoadPairs(ctx context.Context, arg LoadPairsParams) ([]LoadPairsRow, error) {
@@ -804,6 +809,11 @@ func (q *Queries) LoadPairs(ctx context.Context, arg LoadPairsParams) ([]LoadPai
 			&i.AsideReason,
 			&i.AsideNote,
 			&i.SlowedOn,
+			&i.KmBefore,
+			&i.KmBeforeDoubt,
+			&i.KmUnknown,
+			&i.LetInReason,
+			&i.Called,
 		); err != nil {
 			return nil, err
 		}

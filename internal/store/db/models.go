@@ -249,24 +249,29 @@ type ModelSize struct {
 }
 
 type Pair struct {
-	ID          uint64
-	ShopID      uint64
-	RunnerID    uint64
-	ModelID     uint64
-	FitID       sql.NullInt64
-	UkHalf      int16
-	Width       string
-	Price       int64
-	BoughtOn    time.Time
-	FirstWorn   sql.NullTime
-	SetAsideOn  sql.NullTime
-	FromStock   bool
-	TakenBackAt sql.NullTime
-	MadeBy      uint64
-	MadeAt      time.Time
-	AsideReason string
-	AsideNote   string
-	SlowedOn    sql.NullTime
+	ID            uint64
+	ShopID        uint64
+	RunnerID      uint64
+	ModelID       uint64
+	FitID         sql.NullInt64
+	UkHalf        int16
+	Width         string
+	Price         int64
+	BoughtOn      time.Time
+	FirstWorn     sql.NullTime
+	SetAsideOn    sql.NullTime
+	FromStock     bool
+	TakenBackAt   sql.NullTime
+	MadeBy        uint64
+	MadeAt        time.Time
+	AsideReason   string
+	AsideNote     string
+	SlowedOn      sql.NullTime
+	KmBefore      sql.NullFloat64
+	KmBeforeDoubt sql.NullFloat64
+	KmUnknown     bool
+	LetInReason   string
+	Called        string
 }
 
 type PairLifting struct {

@@ -13,25 +13,29 @@ import (
 )
 
 const addPair = `-- name: AddPair :execlastid
-INSERT INTO pairs (shop_id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock, made_by,
-  made_at)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+INSERT INTO pairs (shop_id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock, km_before,
+  km_before_doubt, km_unknown, called, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddPairParams struct {
-	ShopID     uint64
-	RunnerID   uint64
-	ModelID    uint64
-	FitID      sql.NullInt64
-	UkHalf     int16
-	Width      string
-	Price      int64
-	BoughtOn   time.Time
-	FirstWorn  sql.NullTime
-	SetAsideOn sql.NullTime
-	FromStock  bool
-	MadeBy     uint64
-	MadeAt     time.Time
+	ShopID        uint64
+	RunnerID      uint64
+	ModelID       uint64
+	FitID         sql.NullInt64
+	UkHalf        int16
+	Width         string
+	Price         int64
+	BoughtOn      time.Time
+	FirstWorn     sql.NullTime
+	SetAsideOn    sql.NullTime
+	FromStock     bool
+	KmBefore      sql.NullFloat64
+	KmBeforeDoubt sql.NullFloat64
+	KmUnknown     bool
+	Called        string
+	MadeBy        uint64
+	MadeAt        time.Time
 }
 
 func (q *Queries) AddPair(ctx context.Context, arg AddPairParams) (int64, error) {
@@ -47,6 +51,10 @@ func (q *Queries) AddPair(ctx context.Context, arg AddPairParams) (int64, error)
 		arg.FirstWorn,
 		arg.SetAsideOn,
 		arg.FromStock,
+		arg.KmBefore,
+		arg.KmBeforeDoubt,
+		arg.KmUnknown,
+		arg.Called,
 		arg.MadeBy,
 		arg.MadeAt,
 	)
@@ -674,6 +682,59 @@ func (q *Queries) SetPairAside(ctx context.Context, arg SetPairAsideParams) erro
 		arg.ID,
 		arg.ShopID,
 	)
+	return err
+}
+
+const setPairBefore = `-- name: SetPairBefore :exec
+UPDATE pairs SET km_before = ?, km_before_doubt = ?, km_unknown = ? WHERE id = ? AND shop_id = ?
+`
+
+type SetPairBeforeParams struct {
+	KmBefore      sql.NullFloat64
+	KmBeforeDoubt sql.NullFloat64
+	KmUnknown     bool
+	ID            uint64
+	ShopID        uint64
+}
+
+func (q *Queries) SetPairBefore(ctx context.Context, arg SetPairBeforeParams) error {
+	_, err := q.db.ExecContext(ctx, setPairBefore,
+		arg.KmBefore,
+		arg.KmBeforeDoubt,
+		arg.KmUnknown,
+		arg.ID,
+		arg.ShopID,
+	)
+	return err
+}
+
+const setPairCalled = `-- name: SetPairCalled :exec
+UPDATE pairs SET called = ? WHERE id = ? AND shop_id = ?
+`
+
+type SetPairCalledParams struct {
+	Called string
+	ID     uint64
+	ShopID uint64
+}
+
+func (q *Queries) SetPairCalled(ctx context.Context, arg SetPairCalledParams) error {
+	_, err := q.db.ExecContext(ctx, setPairCalled, arg.Called, arg.ID, arg.ShopID)
+	return err
+}
+
+const setPairLetIn = `-- name: SetPairLetIn :exec
+UPDATE pairs SET let_in_reason = ? WHERE id = ? AND shop_id = ?
+`
+
+type SetPairLetInParams struct {
+	LetInReason string
+	ID          uint64
+	ShopID      uint64
+}
+
+func (q *Queries) SetPairLetIn(ctx context.Context, arg SetPairLetInParams) error {
+	_, err := q.db.ExecContext(ctx, setPairLetIn, arg.LetInReason, arg.ID, arg.ShopID)
 	return err
 }
 

@@ -10,8 +10,8 @@ WHERE c.shop_id = sqlc.arg(shop_id) AND c.runner_id IN (sqlc.slice(ids))
   AND c.id = (SELECT MAX(l.id) FROM consents l WHERE l.runner_id = c.runner_id AND l.kind = c.kind);
 
 -- name: LoadPairs :many
-SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, aside_reason, aside_note, slowed_on
-  FROM pairs
+SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, aside_reason, aside_note, slowed_on,
+  km_before, km_before_doubt, km_unknown, let_in_reason, called FROM pairs
 WHERE shop_id = sqlc.arg(shop_id) AND runner_id IN (sqlc.slice(ids)) AND taken_back_at IS NULL
   ORDER BY runner_id, set_aside_on IS NOT NULL, bought_on, id;
 

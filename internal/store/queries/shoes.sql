@@ -18,9 +18,18 @@ WHERE m.shop_id = ? AND m.revision > ? ORDER BY s.model_id, s.uk_half, s.width;
 UPDATE model_sizes SET stock = stock - 1 WHERE model_id = ? AND uk_half = ? AND width = ? AND stock > 0;
 
 -- name: AddPair :execlastid
-INSERT INTO pairs (shop_id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock, made_by,
-  made_at)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
+INSERT INTO pairs (shop_id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock, km_before,
+  km_before_doubt, km_unknown, called, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
+
+-- name: SetPairBefore :exec
+UPDATE pairs SET km_before = ?, km_before_doubt = ?, km_unknown = ? WHERE id = ? AND shop_id = ?;
+
+-- name: SetPairLetIn :exec
+UPDATE pairs SET let_in_reason = ? WHERE id = ? AND shop_id = ?;
+
+-- name: SetPairCalled :exec
+UPDATE pairs SET called = ? WHERE id = ? AND shop_id = ?;
 
 -- name: PairByID :one
 SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, from_stock FROM pairs

@@ -106,7 +106,9 @@ func (d *Desk) showCare(c *kit.Req, code int, sent url.Values, faults fault.List
 	for _, x := range changes {
 		v.Changes = append(v.Changes, changeLine{x, draw.ChangeWeeks(x.Plan.Weeks, x.Now, c.Who.Units)})
 	}
-	v.day(c, fit)
+	if err := v.day(c, fit); err != nil {
+		return err
+	}
 	p := d.NewPage(c, r.Name+" · after the sale")
 	p.Desk, p.Notice, p.Body = "runners", rest, v
 	return d.Render(c, code, pages, "care", p)
@@ -168,12 +170,12 @@ func (v *careView) rub(c *kit.Req, fit *record.Conclusions) {
 }
 
 // day answers what belongs under the feet on the day that was asked for.
-func (v *careView) day(c *kit.Req, fit *record.Conclusions) {
+func (v *careView) day(c *kit.Req, fit *record.Conclusions) error {
 	q := c.Request.URL.Query()
 	v.Day = kit.Controls(dayFields, c.Who.Units, q, nil)
 	ground := term.Ground(q.Get("ground"))
 	if !slices.Contains(term.Grounds, ground) {
-		return
+		return nil
 	}
 	day := care.Day{Ground: ground}
 	for _, w := range q["conditions"] {
@@ -187,9 +189,12 @@ func (v *careView) day(c *kit.Req, fit *record.Conclusions) {
 		v.Needs = append(v.Needs, n.Text)
 	}
 	v.Caution = day.Cautions()
-	if fit != nil {
-		v.Own, v.Shelf = fit.UnderMyFeet(day)
+	if fit == nil {
+		return nil
 	}
+	var err error
+	v.Own, v.Shelf, err = fit.UnderMyFeet(day)
+	return err
 }
 
 // careForm is a form of the page: do saves it.

@@ -13,6 +13,7 @@ import (
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
+	"trevik/internal/core/wear"
 	"trevik/internal/form"
 	"trevik/internal/picture"
 	"trevik/internal/record"
@@ -35,6 +36,7 @@ var Funcs = template.FuncMap{
 	"num":        func(v float64) string { return strconv.FormatFloat(units.Round(v, 2), 'f', -1, 64) },
 	"pct":        func(v float64) string { return strconv.FormatFloat(units.Round(100*v, 0), 'f', -1, 64) + " %" },
 	"share":      func(part, rest float64) float64 { return 100 * part / max(part+rest, 1e-9) },
+	"stateword":  func(s string) string { return record.StateWords[wear.State(s)] },
 	"sub":        func(a, b int) int { return a - b },
 	"deref":      deref,
 	"sentence":   Sentence,

@@ -92,6 +92,7 @@ type view struct {
 	Runner   *record.Runner
 	Pairs    []record.Worn
 	Last     []record.Run
+	Races    []record.Race
 	Changes  []record.Changing // those that go on
 	Own      map[string]kit.Control
 	Faults   map[string]string
@@ -134,6 +135,7 @@ func (o *Own) page(c *visitor, code int, sent url.Values, faults fault.List, cal
 		Units: c.Who.Units, Shop: c.Who.Shop, Calendar: calendar, Said: said[c.Query("said")]}
 	fit, err := o.App.Visits.OfRunner(c.Ctx(), c.Who, c.runner)
 	if err == nil {
+		v.Races = fit.Races()
 		v.Pairs, err = fit.Worn()
 	}
 	if err != nil && !errors.Is(err, app.ErrNotFound) { // who was never fitted has pairs all the same, and no forecast

@@ -73,6 +73,7 @@ type body struct {
 	Pairs     []*pair
 	On        string
 	NoWeek    bool
+	Load      string // where the km ahead come from
 	Withdrawn uint64 // a run that was just taken away
 	File      *file
 	Loose     []record.Run
@@ -114,7 +115,7 @@ func Station() bench.Station {
 	return bench.Station{Path: "distance", Name: "Distance", Lead: "Runs against pairs, what is left of each, and when to order the next.",
 		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra,
 		Fields: slices.Concat(runlog.RunFields, runlog.RuleFields, runlog.SplitFields, columnFields, fileFields,
-			wardrobe.ReportFields, wardrobe.RaceFields, wardrobe.AsideFields, wardrobe.LiftingFields, wardrobe.LookFields)}
+			wardrobe.ReportFields, wardrobe.RaceFields, wardrobe.AsideFields, wardrobe.CountedFields, wardrobe.LetInFields, wardrobe.CalledFields, wardrobe.LiftingFields, wardrobe.LookFields)}
 }
 
 // fileFields stand for what is sent as a file or ticked, so that their faults have a place.
@@ -130,7 +131,11 @@ func bodyOf(c *kit.Req, b *bench.Bench, fit *record.Conclusions) (any, error) {
 	out := body{On: fit.Today.Format(wear.DateLayout), Loose: fit.Runner.Loose, Offers: fit.Offers()}
 	out.Withdrawn, _ = strconv.ParseUint(c.Query("withdrawn"), 10, 63) // what is no number is none
 	_, km, _ := fit.WeekTold()
-	out.NoWeek = km == 0 && len(fit.Board()) == 0
+	s, err := fit.Serving()
+	if err != nil {
+		return nil, err
+	}
+	out.NoWeek, out.Load = km == 0 && len(fit.Board()) == 0 && !s.Runs, s.Load()
 	worn, err := fit.Worn()
 	if err != nil {
 		return nil, err
@@ -142,18 +147,16 @@ func bodyOf(c *kit.Req, b *bench.Bench, fit *record.Conclusions) (any, error) {
 		}
 		out.Pairs = append(out.Pairs, p)
 	}
-	for _, r := range fit.Runner.Races {
-		if !r.On.Before(fit.Today) {
-			line := raceLine{Race: r}
-			for _, p := range out.Pairs {
-				for _, x := range p.Races {
-					if x.Race.ID == r.ID {
-						line = x
-					}
+	for _, r := range fit.Races() {
+		line := raceLine{Race: r}
+		for _, p := range out.Pairs {
+			for _, x := range p.Races {
+				if x.Race.On.Equal(r.On) {
+					line = x
 				}
 			}
-			out.Races = append(out.Races, line)
 		}
+		out.Races = append(out.Races, line)
 	}
 	for _, r := range out.Loose {
 		out.LooseKM += r.KM
@@ -182,13 +185,11 @@ func pairOf(fit *record.Conclusions, i int, w record.Worn) (*pair, error) {
 		"by_condition": w.Wear.Schools.ByCondition}[p.Lead]
 	var marks []draw.Mark
 	for _, r := range w.Wear.Races {
-		at := slices.IndexFunc(fit.Runner.Races, func(x record.Race) bool {
-			return x.PairID == w.Pair.ID &&
-				x.On.Format(wear.DateLayout) == r.Date
-		})
+		races := fit.Races()
+		at := slices.IndexFunc(races, func(x record.Race) bool { return x.On.Format(wear.DateLayout) == r.Date })
 		if at >= 0 {
-			p.Races = append(p.Races, raceLine{fit.Runner.Races[at], r})
-			marks = append(marks, draw.Mark{On: fit.Runner.Races[at].On, AtRisk: r.AtRisk})
+			p.Races = append(p.Races, raceLine{races[at], r})
+			marks = append(marks, draw.Mark{On: races[at].On, AtRisk: r.AtRisk})
 		}
 	}
 	p.Fan = draw.Fan(w.Wear, fit.Today, marks, fit.Units)
@@ -288,6 +289,7 @@ func extra(b *bench.Bench) []kit.Route {
 		post("pairs/:pair/report", report(b)), post("pairs/:pair/look", look(b)), post("looks/:look/take-back", takeBack(b)),
 		post("pairs/:pair/photo", addPhoto(b)), at(http.MethodGet, "pair-photos/:photo", showPhoto(b)), post("pairs/:pair/lifting", lifting(b)),
 		post("pairs/:pair/set-aside", setAside(b)), post("pairs/:pair/resume", resume(b)), post("pairs/:pair/slow", slow(b)),
+		post("pairs/:pair/let-in", letPairIn(b)), post("pairs/:pair/before", counted(b)), post("pairs/:pair/called", called(b)),
 	}
 }
 

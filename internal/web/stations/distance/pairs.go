@@ -168,3 +168,24 @@ func showPhoto(b *bench.Bench) kit.Handler {
 		return c.Picture(data)
 	}
 }
+
+// letPairIn lets a pair that its wear sets aside be run in with a reason.
+func letPairIn(b *bench.Bench) kit.Handler {
+	return post{fields: wardrobe.LetInFields, also: []string{"undo"}, of: "pair", at: pairAt, do: func(s sent) error {
+		return b.App.Wardrobe.LetPairIn(s.Ctx(), s.Who, s.runner, s.id, s.v["let_in_pair"].Text, s.form.Get("undo") == "yes")
+	}}.handle(b)
+}
+
+// counted says what a pair ran before anybody counted.
+func counted(b *bench.Bench) kit.Handler {
+	return post{fields: wardrobe.CountedFields, of: "pair", at: pairAt, do: func(s sent) error {
+		return b.App.Wardrobe.Counted(s.Ctx(), s.Who, s.runner, s.id, s.v["before_km"].Ptr(), s.v["before_sure"].Text)
+	}}.handle(b)
+}
+
+// called gives a pair the name that tells it from another.
+func called(b *bench.Bench) kit.Handler {
+	return post{fields: wardrobe.CalledFields, of: "pair", at: pairAt, do: func(s sent) error {
+		return b.App.Wardrobe.Call(s.Ctx(), s.Who, s.runner, s.id, s.v["called"].Text)
+	}}.handle(b)
+}

@@ -126,7 +126,9 @@ func bodyOf(c *kit.Req, _ *bench.Bench, fit *record.Conclusions) (any, error) {
 	if b.Serving, err = fit.Serving(); err != nil {
 		return nil, err
 	}
-	b.parts(fit)
+	if err := b.parts(fit); err != nil {
+		return nil, err
+	}
 	for _, p := range fit.Runner.Pairs {
 		if !p.SetAsideOn.IsZero() {
 			b.Aside = append(b.Aside, p)
@@ -167,7 +169,7 @@ func bodyOf(c *kit.Req, _ *bench.Bench, fit *record.Conclusions) (any, error) {
 }
 
 // parts are the kinds of the week with what each pair takes of them.
-func (b *body) parts(fit *record.Conclusions) {
+func (b *body) parts(fit *record.Conclusions) error {
 	most := 0.0
 	for _, p := range b.Serving.Parts {
 		most = math.Max(most, p.KM)
@@ -175,7 +177,10 @@ func (b *body) parts(fit *record.Conclusions) {
 	for i, s := range b.Serving.Parts {
 		p := part{Served: s, Bar: 100 * s.KM / most, Open: s.KM}
 		for j, v := range s.All {
-			_, why, _ := fit.SuitOf(&b.Serving.Pairs[j], s.Kind, s.Ground)
+			_, why, _, err := fit.SuitOf(&b.Serving.Pairs[j], s.Kind, s.Ground)
+			if err != nil {
+				return err
+			}
 			km := b.Serving.Takes[i][j]
 			p.Open -= km
 			p.Cell = append(p.Cell, cell{v, why, km})
@@ -185,6 +190,7 @@ func (b *body) parts(fit *record.Conclusions) {
 		}
 		b.Parts = append(b.Parts, p)
 	}
+	return nil
 }
 
 // boardWeek is a week's rows, the filled ones and two more first.
@@ -319,7 +325,8 @@ func add(b *bench.Bench) kit.Handler {
 		form, v, err := kit.Decode(c, wardrobe.OwnedPairFields)
 		if err == nil {
 			_, err = b.App.Wardrobe.Add(c.Ctx(), c.Who, fit.Runner.ID, wardrobe.Owned{Code: v["model"].Text, UK: foot.Figure(v["uk"].Number),
-				Width: strings.ToUpper(v["width"].Text), Price: int64(v["price"].Number), Since: v["since"].Text})
+				Width: strings.ToUpper(v["width"].Text), Price: int64(v["price"].Number), Since: v["since"].Text,
+				BeforeKM: v["before_km"].Ptr(), BeforeSure: v["before_sure"].Text, Called: v["called"].Text})
 		}
 		return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "rotation"))
 	}
