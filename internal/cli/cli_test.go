@@ -108,7 +108,7 @@ func TestMatchContract(t *testing.T) {
 		first["worst_kind"] != "race" {
 		t.Errorf("%v", first)
 	}
-	if e, there := first["earlier"]; !there || e != nil || len(first["marks"].([]any)) != 10 {
+	if e, there := first["earlier"]; !there || e != nil || len(first["marks"].([]any)) != 13 {
 		t.Errorf("%v", first)
 	}
 	if o := out[0].(map[string]any); o["model"] != "b" || o["reason"] != "level" || o["text"] == "" {

@@ -275,7 +275,8 @@ func (w *world) stay(ctx context.Context, v stay, now time.Time) error {
 	}
 	for _, b := range v.brought {
 		pair, err := w.app.Wardrobe.Add(ctx, who, fit.Runner.ID, wardrobe.Owned{Code: b.code, UK: foot.Figure(b.uk), Width: b.width,
-			Price: b.price, Since: w.today.AddDate(0, 0, -b.days).Format(time.DateOnly)})
+			BeforeSure: "counted",
+			Price:      b.price, Since: w.today.AddDate(0, 0, -b.days).Format(time.DateOnly)})
 		if err != nil {
 			return err
 		}

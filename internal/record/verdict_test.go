@@ -85,7 +85,8 @@ func changed(a, b map[string]string) (out []string) {
 
 // busy is a runner with a week, a plan by days and three pairs, two of them alike.
 func busy(t testing.TB) *world {
-	w := fitted(t).told(t, "rotation", "plan_day.1", "tue", "plan_km.1", "10", "plan_kind.1", "intervals", "plan_ground.1", "road", "plan_day.2",
+	w := fitted(t).told(t, "rotation", "plan_day.1", "tue", "plan_km.1", "10", "plan_kind.1", "intervals", "plan_ground.1", "road",
+		"plan_day.2",
 		"thu", "plan_km.2", "12", "plan_kind.2", "easy", "plan_ground.2", "road", "plan_day.3", "sun", "plan_km.3", "18", "plan_kind.3", "long",
 		"plan_ground.3", "road")
 	w.owns(skua, 200, 300)
@@ -265,7 +266,8 @@ func TestFactsMoveAndComeBack(t *testing.T) {
 		change func()
 		moves  string // a place that must say another thing
 	}{
-		"a hole": {func() { p(0).Inspected = []record.Inspected{{On: daysAgo(1), Faults: []string{"upper_hole"}}} }, "worn Norrbeck skua 1, pair 1"},
+		"a hole": {func() { p(0).Inspected = []record.Inspected{{On: daysAgo(1), Faults: []string{"upper_hole"}}} },
+			"worn Norrbeck skua 1, pair 1"},
 		"slowed": {func() { p(2).SlowedOn = today }, "today Norrbeck tern 1"},
 		"aside":  {func() { p(1).SetAsideOn, p(1).Reason = today, record.WornOut }, "worn Norrbeck skua 1, pair 2"},
 		"a race": {func() { w.runner.Races = []record.Race{{Name: "Quay", On: today.AddDate(0, 0, 30), KM: 10}} }, "race 2026-12-24"},

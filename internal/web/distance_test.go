@@ -174,7 +174,8 @@ func TestDistancePairs(t *testing.T) {
 		"look_faults", "", "look_faults", "upper_hole", "look_causes", "", "look_causes", "more_hills", "look_note", "outer edge", "looked_on",
 		"2026-11-20").to(t)
 	p = b.get(at + "/distance")
-	p.holds(t, "tread 50 %", "bounce 75 %", "Beside a fresh pair.", "Upper hole.", "“outer edge”", "more hills", "Set aside")
+	p.holds(t, "tread 50 %", "bounce 75 %", "Beside a fresh pair.", "Upper hole.", "“outer edge”", "more hills",
+		"Retire it now: the upper has a hole")
 	take := regexp.MustCompile(`/looks/(\d+)/take-back`).FindStringSubmatch(p.body)[1]
 	b.post(at + "/looks/" + take + "/take-back").to(t)
 	if p := b.get(at + "/distance"); strings.Contains(p.body, "outer edge") {

@@ -292,7 +292,7 @@ func TestVarietyAndPurchases(t *testing.T) {
 	ctx := context.Background()
 	fit := b.ready(t)
 	runner := b.load(t, fit).Runner.ID
-	_, err := b.Wardrobe.Add(ctx, b.fitter, runner, wardrobe.Owned{Code: "norrbeck-skua-3-men", UK: 8,
+	_, err := b.Wardrobe.Add(ctx, b.fitter, runner, wardrobe.Owned{Code: "norrbeck-skua-3-men", UK: 8, BeforeSure: "counted",
 		Since: b.now.AddDate(0, -3, 0).Format("2006-01-02")})
 	must(t, err)
 	b.week(t, fit, 1, "tue 18:30 20 easy road", "thu 18:30 20 easy road", "sat 18:30 20 easy road")
@@ -327,9 +327,20 @@ func TestVarietyAndPurchases(t *testing.T) {
 	f := b.load(t, fit)
 	p, err := f.Plan(ctx, record.What{})
 	must(t, err)
+	if len(p.Turn.Buy) != 0 || len(p.Purchases) != 1 {
+		t.Fatalf("theirs serves it all, and it buys %v: %+v", p.Turn.Buy, p.Purchases)
+	}
+	b.week(t, fit, 1, "tue 18:30 20 easy road", "thu 18:30 20 easy road", "sat 18:30 20 easy trail")
+	f = b.load(t, fit)
+	p, err = f.Plan(ctx, record.What{})
+	must(t, err)
 	if len(p.Turn.Buy) == 0 || len(p.Purchases) == 0 || p.Purchases[0].By != "" {
 		t.Fatalf("what the week asks for is ordered now: %+v", p.Purchases)
 	}
+	b.week(t, fit, 1, "tue 18:30 20 easy road", "thu 18:30 20 easy road", "sat 18:30 20 easy road")
+	f = b.load(t, fit)
+	p, err = f.Plan(ctx, record.What{})
+	must(t, err)
 	b.typed(t, b.fitter, fit, "rotation", "plan_money=0")
 	f = b.load(t, fit)
 	alone, err := f.Plan(ctx, record.What{})

@@ -56,6 +56,8 @@ func before(l *fault.List, km *float64, sure string) (b wear.Before, told bool) 
 		return wear.Before{Unknown: true}, true
 	case km == nil && sure == "":
 		return b, false
+	case km == nil && sure == Sureties[0]: // from its first day
+		return b, true
 	case km == nil:
 		l.Add("before_km", "is missing; type the distance, or choose that nobody has an idea")
 		return b, false

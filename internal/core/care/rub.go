@@ -102,7 +102,8 @@ func Rub(place term.Place, when When, k Known) Rubbed {
 			"A wider width; wide-forefoot lacing; a wider last.", width, narrow, "wide_forefoot"})
 		add(Cause{"Too wide, and the foot slides from side to side", "Twist the foot in the shoe: does it move?",
 			"A narrower width, an insole, firmer lacing.", width, wide && !narrow, "heel_lock"})
-		add(Cause{"A seam, or the edge of the insole", "Feel along the inside with a finger.", "Tape for now; another insole or upper.", "", false,
+		add(Cause{"A seam, or the edge of the insole", "Feel along the inside with a finger.", "Tape for now; another insole or upper.", "",
+			false,
 			""})
 	case "heel":
 		add(Cause{"The heel lifts", "Push a finger in behind while walking: how far does it rise?",

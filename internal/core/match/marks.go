@@ -131,7 +131,8 @@ func (r *Request) cushionWanted() (mm float64, why string, ok bool) {
 	}
 	if r.Complaints != nil {
 		for _, c := range *r.Complaints {
-			if slices.Contains([]term.Place{"knee_inner", "knee_outer", "ball", "heel"}, c.Place) && c.MonthsAgo != nil && *c.MonthsAgo <= knownMonths {
+			if slices.Contains([]term.Place{"knee_inner", "knee_outer", "ball", "heel"}, c.Place) && c.MonthsAgo != nil &&
+				*c.MonthsAgo <= knownMonths {
 				return cushioned["protective"], "protective, for the " + words(c.Place) + " that hurt", true
 			}
 		}
@@ -158,7 +159,8 @@ func (r *Request) feel(m *shoe.Model) (float64, string) {
 		}
 	}
 	if wanted, text, ok := r.cushionWanted(); ok {
-		told(1-math.Abs(m.StackHeelMM-wanted)/cushionSpanMM, fmt.Sprintf("%s mm under the heel, wanted %s mm (%s)", plain(m.StackHeelMM), plain(wanted),
+		told(1-math.Abs(m.StackHeelMM-wanted)/cushionSpanMM, fmt.Sprintf("%s mm under the heel, wanted %s mm (%s)", plain(m.StackHeelMM),
+			plain(wanted),
 			text))
 	}
 	if n == 0 {

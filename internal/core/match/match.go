@@ -112,7 +112,8 @@ func Rank(r Request) (Answer, error) {
 		a.Warnings = append(a.Warnings, fault.Warning{Code: "no_level", Text: "No level of support is given, so none is ruled out by it."})
 	}
 	if r.widest == 0 {
-		a.Warnings = append(a.Warnings, fault.Warning{Code: "no_width", Text: "No ball width was measured, so no width is judged; the standard stands in."})
+		a.Warnings = append(a.Warnings, fault.Warning{Code: "no_width",
+			Text: "No ball width was measured, so no width is judged; the standard stands in."})
 	}
 	a.Ranked = make([]Ranked, 0, len(r.Models))
 	a.RuledOut = make([]RuledOut, 0, len(r.Models))
@@ -146,7 +147,8 @@ func Rank(r Request) (Answer, error) {
 	a.TryOn = r.tryOn(a.Ranked)
 	if len(a.Ranked) == 0 {
 		a.Nearest = nearest(a.RuledOut)
-		a.Warnings = append(a.Warnings, fault.Warning{Code: "none_fits", Text: "Every model is ruled out; the nearest are told with what is wrong."})
+		a.Warnings = append(a.Warnings, fault.Warning{Code: "none_fits",
+			Text: "Every model is ruled out; the nearest are told with what is wrong."})
 	}
 	return a, nil
 }

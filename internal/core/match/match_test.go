@@ -43,7 +43,8 @@ func request(models ...shoe.Model) Request {
 	level := term.Neutral
 	return Request{Schema: RequestSchema, Feet: support.Both[Foot]{Left: &Foot{LengthMM: 262.5, BallMM: num(100), Shape: "round",
 		Volume: "medium"}, Right: &Foot{LengthMM: 261, BallMM: num(99), Shape: "round", Volume: "medium"}},
-		Chart: term.Men, Sock: "medium", Kinds: []KindShare{{Kind: term.Easy, Ground: term.GroundRoad, Share: 1}}, Surface: term.Road, Level: &level,
+		Chart: term.Men, Sock: "medium", Kinds: []KindShare{{Kind: term.Easy, Ground: term.GroundRoad, Share: 1}}, Surface: term.Road,
+		Level:  &level,
 		Spread: []term.Level{term.Neutral}, Lead: term.LeastCorrection, Models: models}
 }
 

@@ -212,7 +212,8 @@ func TestNearest(t *testing.T) {
 // Nobody new gets a race flat, a carbon plate or next to nothing in the set to try.
 func TestNewcomersSet(t *testing.T) {
 	models := []shoe.Model{model("flat", func(m *shoe.Model) { m.Class, m.StackHeelMM, m.StackForefootMM = term.RaceFlat, 22, 18 }),
-		model("carbon", func(m *shoe.Model) { m.Plate = "carbon" }), model("tall", func(m *shoe.Model) { m.StackHeelMM, m.StackForefootMM = 41, 33 }),
+		model("carbon", func(m *shoe.Model) { m.Plate = "carbon" }),
+		model("tall", func(m *shoe.Model) { m.StackHeelMM, m.StackForefootMM = 41, 33 }),
 		model("plain", nil), model("other", func(m *shoe.Model) { m.WeightG = 275 })}
 	q := request(models...)
 	q.Kinds = []KindShare{{Kind: term.Tempo, Ground: term.GroundRoad, Share: 1}}

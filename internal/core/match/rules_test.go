@@ -65,7 +65,8 @@ func (g again) request(models []shoe.Model) Request {
 		q.Experience = "new"
 	}
 	q.Level, q.Spread = &level, spread
-	q.Kinds = []KindShare{{Kind: term.Easy, Ground: term.GroundRoad, Share: g.easyShare}, {Kind: term.Tempo, Ground: term.GroundRoad, Share: g.tempoShare}}
+	q.Kinds = []KindShare{{Kind: term.Easy, Ground: term.GroundRoad, Share: g.easyShare}, {Kind: term.Tempo, Ground: term.GroundRoad,
+		Share: g.tempoShare}}
 	if g.firm > 0 {
 		q.Budget = &Budget{g.firm, "EUR", true}
 	}

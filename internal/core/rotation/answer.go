@@ -163,7 +163,8 @@ func (p *problem) proof(weeks [][]WeekPart, own plan, to []int) []string {
 	}
 	out := []string{"Every set " + sets + " was looked at, or bounded by one that was: none covers more."}
 	if own.value.main/metre == all {
-		out[0] = fmt.Sprintf("Every run is covered. Of all sets %s that do, none suits better up to %.2f, of those none costs less, and of those none "+
+		out[0] = fmt.Sprintf("Every run is covered. Of all sets %s that do, none suits better up to %.2f, of those none costs less, and of "+
+			"those none "+
 			"suits better.", sets, float64(p.good)/1000)
 		return out
 	}

@@ -465,7 +465,8 @@ func TestTwoAlikeTakeTurns(t *testing.T) {
 		w.Parts = append(w.Parts, WeekPart{ID: Days[i], Day: Days[i], Start: "18:30", KM: km, Kind: term.Easy, Ground: term.GroundRoad})
 	}
 	suits := []Suit{{term.Easy, term.GroundRoad, 0.9}}
-	w.Pairs = []Candidate{{ID: "blue", Model: "skua", Owned: true, Suitability: suits}, {ID: "red", Model: "skua", Owned: true, Suitability: suits},
+	w.Pairs = []Candidate{{ID: "blue", Model: "skua", Owned: true, Suitability: suits},
+		{ID: "red", Model: "skua", Owned: true, Suitability: suits},
 		{ID: "other", Owned: true, Suitability: suits}}
 	a, err := Solve(context.Background(), w)
 	if err != nil || !slices.Equal(a.Use, []string{"blue", "red"}) || a.Pairs[0].WeeklyKM != 20 || a.Pairs[1].WeeklyKM != 20 {
@@ -480,7 +481,8 @@ func TestInTurnIsOneProblem(t *testing.T) {
 		return WeekPart{ID: id, Day: day, Start: start, KM: 10, Kind: kind, Ground: term.GroundRoad}
 	}
 	limit, money := 2, int64(20000)
-	w := Week{MaxPairs: &limit, Budget: &money, Pairs: []Candidate{{ID: "easy", Price: 12000, Suitability: []Suit{{term.Easy, term.GroundRoad, 1}}},
+	w := Week{MaxPairs: &limit, Budget: &money, Pairs: []Candidate{{ID: "easy", Price: 12000,
+		Suitability: []Suit{{term.Easy, term.GroundRoad, 1}}},
 		{ID: "race", Price: 15000, Suitability: []Suit{{term.Race, term.GroundRoad, 1}}},
 		{ID: "both", Price: 18000, Suitability: []Suit{{term.Easy, term.GroundRoad, 0.8}, {term.Race, term.GroundRoad, 0.8}}}}}
 	// By itself the first week would take the easy pair and leave nothing for the second.

@@ -131,7 +131,8 @@ func (w *Week) check(weeks [][]WeekPart) (p *problem, week int, err error) {
 	if len(l) > 0 {
 		return nil, 0, l
 	}
-	p = &problem{maxPairs: len(w.Pairs), budget: math.MaxInt64, good: int64(math.Round(1000 * good)), period: float64(len(weeks) * weekMinutes)}
+	p = &problem{maxPairs: len(w.Pairs), budget: math.MaxInt64, good: int64(math.Round(1000 * good)),
+		period: float64(len(weeks) * weekMinutes)}
 	if w.MaxPairs != nil {
 		p.maxPairs = min(p.maxPairs, *w.MaxPairs)
 	}

@@ -147,13 +147,13 @@ func TestLeastCorrection(t *testing.T) {
 			term.Guidance},
 		"inner wear 0.5": {Evidence{Gait: both(sure(term.BandMarked)), Wear: &WornPair{Left: &Wear{Inner: 0.5},
 			Right: &Wear{Inner: 0.5}}}, term.Guidance},
-		"rolls in too little":           {Evidence{Gait: both(chances(0.7, 0.3, 0, 0, 0))}, term.NeutralSoft},
-		"a little too little":           {Evidence{Gait: both(chances(0.69, 0.31, 0, 0, 0))}, term.Neutral},
-		"nothing known":                 {Evidence{}, term.Neutral},
+		"rolls in too little":                {Evidence{Gait: both(chances(0.7, 0.3, 0, 0, 0))}, term.NeutralSoft},
+		"a little too little":                {Evidence{Gait: both(chances(0.69, 0.31, 0, 0, 0))}, term.Neutral},
+		"nothing known":                      {Evidence{}, term.Neutral},
 		"ankles that give inward are a sign": {Evidence{Gait: both(sure(term.BandMarked)), AnklesGive: "inward"}, term.Guidance},
 		"outward they are none":              {Evidence{Gait: both(sure(term.BandMarked)), AnklesGive: "outward"}, term.Neutral},
 		"nor where they hold":                {Evidence{Gait: both(sure(term.BandMarked)), AnklesGive: "none"}, term.Neutral},
-		"a comfortable level is a sign": {Evidence{Gait: both(sure(term.BandMarked)), ComfortableLevel: &guidance}, term.Guidance},
+		"a comfortable level is a sign":      {Evidence{Gait: both(sure(term.BandMarked)), ComfortableLevel: &guidance}, term.Guidance},
 		// one rung apart: the higher
 		"a sign on one side is its side": {Evidence{Gait: both(sure(term.BandMarked)), KneeInDeg: &Both[float64]{num(11), nil}}, term.Guidance},
 	} {

@@ -138,7 +138,8 @@ func TestThinSolesAndOrder(t *testing.T) {
 	if second := assess(t, p); first.LnLife != second.LnLife {
 		t.Error("the order in which looks are listed matters")
 	}
-	near(t, "thin sole", func() float64 { c, _ := in[0].UsedFraction(p.HeelStackMM); return c }(), math.Max((0.35*0.2+0.15*0.6)/0.5, 0.54), 1e-12)
+	near(t, "thin sole", func() float64 { c, _ := in[0].UsedFraction(p.HeelStackMM); return c }(), math.Max((0.35*0.2+0.15*0.6)/0.5, 0.54),
+		1e-12)
 }
 
 func TestDates(t *testing.T) {

@@ -115,7 +115,8 @@ func Station() bench.Station {
 	return bench.Station{Path: "distance", Name: "Distance", Lead: "Runs against pairs, what is left of each, and when to order the next.",
 		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra,
 		Fields: slices.Concat(runlog.RunFields, runlog.RuleFields, runlog.SplitFields, columnFields, fileFields,
-			wardrobe.ReportFields, wardrobe.RaceFields, wardrobe.AsideFields, wardrobe.CountedFields, wardrobe.LetInFields, wardrobe.CalledFields, wardrobe.LiftingFields, wardrobe.LookFields)}
+			wardrobe.ReportFields, wardrobe.RaceFields, wardrobe.AsideFields, wardrobe.CountedFields, wardrobe.LetInFields, wardrobe.CalledFields,
+			wardrobe.LiftingFields, wardrobe.LookFields)}
 }
 
 // fileFields stand for what is sent as a file or ticked, so that their faults have a place.
