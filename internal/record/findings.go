@@ -224,9 +224,11 @@ var (
 	TryLater    = PerModel[int]{declare(choice("try-on", "try_later", "Comfort after some minutes", rated10, told).byModel(), count)}
 	TryWord     = PerModel[string]{declare(text("try-on", "try_word", "In a word", 60, told).byModel(), letters)}
 	TryLeft     = PerModel[string]{declare(text("try-on", "try_left", "Why it was left", 120, told).byModel(), letters)}
-	TrySet      = PerModel[string]{declare(choice("try-on", "try_set", "In the set", []string{"in", "out"}, decided).byModel(), word[string])}
-	NoneToday   = One[bool]{declare(yesNo("try-on", "none_today", "None today", decided), yes)}
-	NoneWhy     = One[string]{declare(text("try-on", "none_why", "What was missing", 300, told), letters)}
+	TryMoves    = PerModel[string]{declare(choice("try-on", "try_moves", "What was found", []string{"counts", "does_not_count"},
+		decided).byModel(), word[string])}
+	TrySet    = PerModel[string]{declare(choice("try-on", "try_set", "In the set", []string{"in", "out"}, decided).byModel(), word[string])}
+	NoneToday = One[bool]{declare(yesNo("try-on", "none_today", "None today", decided), yes)}
+	NoneWhy   = One[string]{declare(text("try-on", "none_why", "What was missing", 300, told), letters)}
 	// Compared is one comparison with a pair on each foot, numbered as they were made.
 	Compared = declare(Decl{Field: form.Field{Name: "compared", Label: "Compared", Kind: form.Choice,
 		Choices: []string{"left", "right", "even"}}, Rows: mostCompared, ByModel: true, How: told}, word[string])

@@ -53,6 +53,7 @@ func (c *Conclusions) Request(answer support.Answer) (r match.Request, ok bool) 
 			r.Weights[name] = *w
 		}
 	}
+	c.fromTryOn(&r)
 	for _, l := range c.LetIn() {
 		r.Overruled = append(r.Overruled, l.Model.ID)
 	}

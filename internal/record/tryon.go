@@ -59,6 +59,12 @@ func (c *Conclusions) TryOnSet() ([]string, error) {
 			add(code)
 		}
 	}
+	// What was tried stays on the page, though it was left: there it can be put right.
+	for _, t := range c.Tried() {
+		if TrySet.Of(c.Visit, catalogue.RowID(t.Model.ID)) != "out" {
+			add(t.Model.ID)
+		}
+	}
 	for _, id := range TrySet.Models(c.Visit) {
 		if m := catalogue.ByID(id); m != nil && TrySet.Of(c.Visit, id) == "in" {
 			add(m.ID)

@@ -165,9 +165,6 @@ func (c *Conclusions) Races() []Race {
 // RacePair is the pair that a race would be run in: the one that was told, else of those that serve a
 // race of its distance the one that suits it best; nil where none does.
 func (c *Conclusions) RacePair(r Race) (*Pair, error) {
-	if p := c.Runner.Pair(r.PairID); p != nil && p.SetAsideOn.IsZero() {
-		return p, nil
-	}
 	var best *Pair
 	most := rotation.LeastSuit
 	for i := range c.Runner.Pairs {
@@ -180,7 +177,10 @@ func (c *Conclusions) RacePair(r Race) (*Pair, error) {
 			return nil, err
 		}
 		if !v.Serves() || v.Slowed {
-			continue
+			continue // whatever was told: it is raced in another
+		}
+		if p.ID == r.PairID {
+			return p, nil
 		}
 		who := c.Wearer()
 		who.RaceKm, who.Plates = r.KM, c.PlateView()

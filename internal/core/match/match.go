@@ -67,8 +67,11 @@ type Ranked struct {
 	CostPerKM float64   `json:"cost_per_km"`
 	LifeKM    float64   `json:"life_km"`
 	Earlier   *Earlier  `json:"earlier"`
-	model     *shoe.Model
-	fit       fitting
+	// Once something was tried on: its place, which the order follows, and what moved it, in sentences.
+	Place *float64 `json:"place,omitempty"`
+	Moves []string `json:"moves,omitempty"`
+	model *shoe.Model
+	fit   fitting
 }
 
 // RuledOut is one model that is not offered, and why: Reason is the first that
@@ -125,7 +128,7 @@ func Rank(r Request) (Answer, error) {
 			continue
 		}
 		c := Ranked{Model: m.ID, Size: r.sized(m, fit), LifeKM: m.Life(r.House), model: m, fit: fit}
-		c.Size.InsteadOf = instead
+		c.Size.InsteadOf, c.Moves = instead, fit.moves
 		c.CostPerKM = float64(m.Price()) / c.LifeKM
 		a.Ranked = append(a.Ranked, c)
 	}
@@ -145,6 +148,7 @@ func Rank(r Request) (Answer, error) {
 	})
 	a.RuledOut = sorted(a.RuledOut, func(x, y *RuledOut) int { return strings.Compare(x.Model, y.Model) })
 	a.TryOn = r.tryOn(a.Ranked)
+	r.followTryOn(&a)
 	if len(a.Ranked) == 0 {
 		a.Nearest = nearest(a.RuledOut)
 		a.Warnings = append(a.Warnings, fault.Warning{Code: "none_fits",

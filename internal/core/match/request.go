@@ -115,6 +115,8 @@ type Request struct {
 	Models     []shoe.Model         `json:"models"`
 	House      *house.Values        `json:"-"` // nil is as shipped
 	Overruled  []string             `json:"-"` // models that a fitter lets in all the same
+	Tried      map[string]Tried     `json:"-"` // what the try-on found, by model
+	Leader     string               `json:"-"` // of the comparisons, empty before there are two
 	longest    float64              // mm, the longer foot's sizing length
 	widest     float64              // mm, the wider ball; 0 when not measured
 	length     float64              // mm, the longer foot's length

@@ -146,7 +146,8 @@ type fitting struct {
 	figure foot.Figure
 	room   float64
 	width  string
-	off    int // letters that the width made is off the foot's, 0 without a ball width
+	off    int      // letters that the width made is off the foot's, 0 without a ball width
+	moves  []string // what the try-on moved
 }
 
 // outside is by how many mm a room lies outside the window.
@@ -173,8 +174,11 @@ func (r *Request) sizeIn(m *shoe.Model) fitting {
 	case abs(f.off) > 1:
 		f.reason = "width"
 	}
-	return f
+	return r.fitted(m, f)
 }
+
+// letterAt is a made width's place on its chart.
+func letterAt(m *shoe.Model, width string) int { return foot.LetterIndex(m.Chart, width) }
 
 // unfitSize says why no size fits, with the rooms of the nearest made.
 func (r *Request) unfitSize(m *shoe.Model, f fitting) string {

@@ -33,6 +33,8 @@ type pair struct {
 	Chance  string
 	Now     bool
 	Changes []record.FilmChange
+	Moves   []string // what its findings moved
+	Lock    bool     // its heel lifts, and the heel lock was not tried
 }
 
 // place is where a shoe may press, on a drawn foot.
@@ -89,9 +91,9 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	sizes := map[string]*match.Size{}
+	ranked := map[string]*match.Ranked{}
 	for i := range answer.Ranked {
-		sizes[answer.Ranked[i].Model] = &answer.Ranked[i].Size
+		ranked[answer.Ranked[i].Model] = &answer.Ranked[i]
 	}
 	set, err := fit.TryOnSet()
 	if err != nil {
@@ -106,7 +108,12 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	at = min(max(at, 1), max(len(set), 1))
 	for i, code := range set {
 		m := catalogue.ByCode(code)
-		p := pair{At: i + 1, Row: catalogue.RowID(code), M: m, Size: sizes[code], Now: i+1 == at}
+		p := pair{At: i + 1, Row: catalogue.RowID(code), M: m, Now: i+1 == at}
+		if r := ranked[code]; r != nil {
+			p.Size, p.Moves = &r.Size, r.Moves
+		}
+		lift := record.TryLift.Of(fit.Visit, p.Row)
+		p.Lock = lift != "" && lift != "no" && !slices.Contains(record.TryLacing.Of(fit.Visit, p.Row), "heel_lock")
 		if v := record.TryComfort.Ptr(fit.Visit, p.Row); v != nil {
 			p.Comfort = strconv.FormatFloat(*v, 'f', -1, 64)
 		}
