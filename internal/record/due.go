@@ -22,11 +22,12 @@ const (
 	DueMeasure DueKind = "measure"
 	DueRetire  DueKind = "retire"
 	DueRace    DueKind = "race"
+	DueSaid    DueKind = "said"   // what a runner said of a pair, to be answered
 	DueChange  DueKind = "change" // a week of changing over, in a runner's own calendar alone
 )
 
 // DueKinds are those of the shop's list.
-var DueKinds = []DueKind{DueRetire, DueOrder, DueLook, DueComfort, DueMeasure, DueRace}
+var DueKinds = []DueKind{DueSaid, DueRetire, DueOrder, DueLook, DueComfort, DueMeasure, DueRace}
 
 // Due is something that is to be done by a day.
 type Due struct {
@@ -89,6 +90,15 @@ func (c *Conclusions) Due() ([]Due, error) {
 func (c *Conclusions) duePair(w *Worn) ([]Due, error) {
 	p := &w.Pair
 	var out []Due
+	for _, r := range p.Reports {
+		if r.asks() {
+			text := fmt.Sprintf("%s says of %s: comfort %d of 10", r.Maker, p.Name(), r.Comfort)
+			if r.Note != "" {
+				text += ", “" + r.Note + "”"
+			}
+			out = append(out, Due{Kind: DueSaid, On: dayOf(r.MadeAt), Pair: p, Text: text, of: r.ID})
+		}
+	}
 	if because := w.Wear.RetireBecause; because != nil && w.Verdict.LetIn == "" {
 		out = append(out, Due{Kind: DueRetire, On: c.Today, Pair: p, Text: fmt.Sprintf("retire %s: %s", p.Name(), *because),
 			Mine: fmt.Sprintf("retire %s: %s", p.Name(), *because)})
@@ -122,6 +132,14 @@ func (c *Conclusions) duePair(w *Worn) ([]Due, error) {
 		}
 	}
 	return out, nil
+}
+
+// saidBelow is the comfort, of 10, up to which what a runner says of a pair is to be answered (house).
+const saidBelow = 4
+
+// asks says whether a report is to be answered: a runner's own that is bad, or has words to it.
+func (r Report) asks() bool {
+	return r.ByRunner && !r.Answered && (r.Comfort <= saidBelow || r.Note != "")
 }
 
 // lookOn is when a pair is to be looked at: today where the wear model asks for it, else half

@@ -50,11 +50,17 @@ func (v *Visit) Scanned(m Measure, side term.Side) *Finding {
 	return &f
 }
 
+// wakingMM is the doubt of a length that was measured on waking, mm: feet grow by day (house).
+const wakingMM = 2.0
+
 // Measured is what counts of a foot's measure, mm: the readings by hand, or the scan's value
 // where there are none or the fitter let the scan count. N is 0 when there is neither.
 func (v *Visit) Measured(m Measure, side term.Side) foot.Reading {
 	hand, scan := v.Reading(m, side), v.Scanned(m, side)
 	if scan == nil || hand.N > 0 && Counts.Of(v, side) != "scan" {
+		if hand.N > 0 && m.Name == Length.Name && MeasuredWhen.Of(v) == "on_waking" {
+			hand.Error = math.Hypot(hand.Error, wakingMM)
+		}
 		return hand
 	}
 	r := foot.Reading{Value: *scan.Number, N: 1}

@@ -221,6 +221,9 @@ type PairPhoto struct {
 
 // Report is how a pair did after some days, as its runner told.
 type Report struct {
+	ID        uint64
+	ByRunner  bool // on their own page
+	Answered  bool
 	AfterDays int
 	Comfort   int // 0 to 10
 	Note      string

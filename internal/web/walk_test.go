@@ -89,6 +89,7 @@ var walkForms = map[string][]string{
 	"/fits/:fit/pairs/:pair/set-aside": {"aside_reason", "worn_out", "aside_note", ""}, "/fits/:fit/pairs/:pair/resume": {},
 	"/fits/:fit/pairs/:pair/let-in": {"let_in_pair", "for the last mud of the year"},
 	"/fits/:fit/pairs/:pair/before": {"before_km", "120", "before_sure", "about_right"}, "/fits/:fit/pairs/:pair/called": {"called", "blue"},
+	"/fits/:fit/reports/:report/answered": {},
 	"/fits/:fit/pairs/:pair/slow": {"slow", "yes"}, "/fits/:fit/close": {}, "/fits/:fit/reopen": {}, "/fits/:fit/undo": {"ids", "{finding}"},
 	"/r/:secret/runs": {"pair", "{pair}", "on", "2026-11-20", "km", "5", "kind", "easy", "ground", "road"}, "/r/:secret/file": {},
 	"/r/:secret/pairs/:pair/report": {"report_comfort", "8", "report_note", ""}, "/r/:secret/pairs/:pair/look": {"look_tread.left", "2"},
@@ -206,6 +207,8 @@ func newWalk(t *testing.T) *walkWorld {
 	w.exec(t, `INSERT INTO pictures (shop_id, fit_id, kind, side, width, height, data, options, kept, made_by, made_at)
 		SELECT shop_id, 2, k.kind, 'left', 200, 300, x'`+jpegHex(t)+`', '{}', TRUE, made_by, made_at FROM runners
 		JOIN (SELECT 'sole' AS kind UNION SELECT 'still') k WHERE id = 2`)
+	w.exec(t, `INSERT INTO pair_reports (shop_id, pair_id, after_days, comfort, note, by_runner, made_by, made_at) SELECT shop_id, `+
+		w.ids["pair"]+`, 9, 2, 'it rubs', TRUE, made_by, made_at FROM runners WHERE id = 2`)
 	w.exec(t, `INSERT INTO pair_photos (shop_id, pair_id, side, data, made_by, made_at) SELECT shop_id, `+w.ids["pair"]+`, 'left', `+
 		`x'`+jpegHex(t)+`', made_by, made_at
 		FROM runners WHERE id = 2`)
@@ -225,7 +228,7 @@ func newWalk(t *testing.T) *walkWorld {
 		"still": "SELECT MAX(id) FROM pictures WHERE kind = 'still'", "pairphoto": "SELECT MAX(id) FROM pair_photos",
 		"practice": "SELECT MAX(f.id) FROM fits f JOIN runners r ON r.id = f.runner_id WHERE r.practice_seed IS NOT NULL",
 		"person":   "SELECT id FROM users WHERE login = 'teal'", "finding": "SELECT MAX(id) FROM findings WHERE fit_id = 2",
-		"session": "SELECT MAX(id) FROM signed_in",
+		"session": "SELECT MAX(id) FROM signed_in", "report": "SELECT MAX(id) FROM pair_reports",
 	} {
 		w.ids[param] = w.one(t, query)
 	}

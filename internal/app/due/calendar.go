@@ -70,7 +70,9 @@ func (d *Lists) RunnerCalendar(c *record.Conclusions) (string, error) {
 			return "", err
 		}
 		for _, x := range append(due, changes...) {
-			entries = append(entries, entry{x.ID(), x.On, x.Mine})
+			if x.Mine != "" { // what they said themself is the shop's to answer
+				entries = append(entries, entry{x.ID(), x.On, x.Mine})
+			}
 		}
 	}
 	return calendar("Running shoes", d.Now(), entries), nil

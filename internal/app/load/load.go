@@ -173,7 +173,11 @@ func (r *reader) looks() error {
 	inspected, err := r.q.LoadInspections(r.ctx, db.LoadInspectionsParams{ShopID: r.who.ShopID, Ids: r.ids})
 	for _, x := range inspected {
 		if p := r.pairs[x.PairID]; p != nil {
-			p.Inspected = append(p.Inspected, inspection(x))
+			seen := inspection(x)
+			if of := r.runners[p.RunnerID]; x.ByRunner && of != nil {
+				seen.Maker = of.Name
+			}
+			p.Inspected = append(p.Inspected, seen)
 		}
 	}
 	return err
@@ -225,8 +229,12 @@ func (r *reader) reports() error {
 	}
 	for _, x := range rows {
 		if p := r.pairs[x.PairID]; p != nil {
-			p.Reports = append(p.Reports, record.Report{AfterDays: int(x.AfterDays), Comfort: int(x.Comfort), Note: x.Note, Maker: x.Maker,
-				MadeAt: r.who.In(x.MadeAt)})
+			said := record.Report{ID: x.ID, AfterDays: int(x.AfterDays), Comfort: int(x.Comfort), Note: x.Note, Maker: x.Maker,
+				ByRunner: x.ByRunner, Answered: x.AnsweredAt.Valid, MadeAt: r.who.In(x.MadeAt)}
+			if of := r.runners[p.RunnerID]; x.ByRunner && of != nil {
+				said.Maker = of.Name
+			}
+			p.Reports = append(p.Reports, said)
 		}
 	}
 	rubs, err := r.q.LoadRubs(r.ctx, db.LoadRubsParams{ShopID: r.who.ShopID, Ids: r.ids})

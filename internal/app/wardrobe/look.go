@@ -82,7 +82,7 @@ func (w *Wardrobe) AddLook(ctx context.Context, who app.Actor, runnerID, pairID 
 			UpperLeft:   seen("upper", term.Left), UpperRight: seen("upper", term.Right), EvennessLeft: seen("evenness", term.Left),
 			EvennessRight: seen("evenness", term.Right),
 			BesideFresh:   n.Fresh, UpperHole: slices.Contains(n.Faults, "upper_hole"), SoleThrough: slices.Contains(n.Faults, "sole_through"),
-			Aches: strings.Join(n.Causes, ","), Note: strings.TrimSpace(n.Note), MadeBy: who.UserID, MadeAt: w.Now()})
+			Aches: strings.Join(n.Causes, ","), Note: strings.TrimSpace(n.Note), ByRunner: who.ByLink, MadeBy: who.UserID, MadeAt: w.Now()})
 		return err
 	})
 }

@@ -46,7 +46,23 @@ func (w *Wardrobe) AddReport(ctx context.Context, who app.Actor, runnerID, pairI
 		}
 		days := int32(w.Today(who).Sub(p.BoughtOn).Hours() / 24)
 		return q.AddReport(ctx, db.AddReportParams{ShopID: who.ShopID, PairID: pairID, AfterDays: max(0, days), Comfort: int8(*comfort),
-			Note: note, MadeBy: who.UserID, MadeAt: w.Now()})
+			Note: note, ByRunner: who.ByLink, MadeBy: who.UserID, MadeAt: w.Now()})
+	})
+}
+
+// AnswerReport says that somebody of the shop has answered what a runner said of a pair.
+func (w *Wardrobe) AnswerReport(ctx context.Context, who app.Actor, runnerID, reportID uint64) error {
+	return w.DoOf(ctx, who, runnerID, func(q *db.Queries) error {
+		runner, err := load.Runner(ctx, q, who, runnerID)
+		if err != nil {
+			return err
+		}
+		if !slices.ContainsFunc(runner.Pairs, func(p record.Pair) bool {
+			return slices.ContainsFunc(p.Reports, func(r record.Report) bool { return r.ID == reportID })
+		}) {
+			return app.ErrNotFound
+		}
+		return q.AnswerReport(ctx, db.AnswerReportParams{AnsweredAt: app.NullTime(w.Now()), ID: reportID, RunnerID: runnerID, ShopID: who.ShopID})
 	})
 }
 

@@ -459,7 +459,7 @@ func (q *Queries) LoadFits(ctx context.Context, arg LoadFitsParams) ([]LoadFitsR
 }
 
 const loadInspections = `-- name: LoadInspections :many
-SELECT i.id, i.shop_id, i.pair_id, i.looked_on, i.tread_left, i.tread_right, i.bounce_left, i.bounce_right, i.upper_left, i.upper_right, i.evenness_left, i.evenness_right, i.beside_fresh, i.upper_hole, i.sole_through, i.aches, i.note, i.made_by, i.made_at, i.withdrawn_at, u.name AS maker FROM inspections i JOIN pairs p ON p.id = i.pair_id JOIN users u ON u.id = i.made_by
+SELECT i.id, i.shop_id, i.pair_id, i.looked_on, i.tread_left, i.tread_right, i.bounce_left, i.bounce_right, i.upper_left, i.upper_right, i.evenness_left, i.evenness_right, i.beside_fresh, i.upper_hole, i.sole_through, i.aches, i.note, i.made_by, i.made_at, i.withdrawn_at, i.by_runner, u.name AS maker FROM inspections i JOIN pairs p ON p.id = i.pair_id JOIN users u ON u.id = i.made_by
 WHERE p.shop_id = ? AND p.runner_id IN (/*SLICE:ids*/?) AND i.withdrawn_at IS NULL ORDER BY i.looked_on, i.id
 `
 
@@ -489,6 +489,7 @@ type LoadInspectionsRow struct {
 	MadeBy        uint64
 	MadeAt        time.Time
 	WithdrawnAt   sql.NullTime
+	ByRunner      bool
 	Maker         string
 }
 
@@ -533,6 +534,7 @@ func (q *Queries) LoadInspections(ctx context.Context, arg LoadInspectionsParams
 			&i.MadeBy,
 			&i.MadeAt,
 			&i.WithdrawnAt,
+			&i.ByRunner,
 			&i.Maker,
 		); err != nil {
 			return nil, err
@@ -889,7 +891,7 @@ func (q *Queries) LoadRaces(ctx context.Context, arg LoadRacesParams) ([]LoadRac
 }
 
 const loadReports = `-- name: LoadReports :many
-SELECT r.pair_id, r.after_days, r.comfort, r.note, r.made_at, u.name AS maker FROM pair_reports r JOIN pairs p ON p.id = r.pair_id
+SELECT r.id, r.pair_id, r.after_days, r.comfort, r.note, r.by_runner, r.answered_at, r.made_at, u.name AS maker FROM pair_reports r JOIN pairs p ON p.id = r.pair_id
   JOIN users u ON u.id = r.made_by
 WHERE p.shop_id = ? AND p.runner_id IN (/*SLICE:ids*/?) ORDER BY r.id DESC
 `
@@ -900,12 +902,15 @@ type LoadReportsParams struct {
 }
 
 type LoadReportsRow struct {
-	PairID    uint64
-	AfterDays int32
-	Comfort   int8
-	Note      string
-	MadeAt    time.Time
-	Maker     string
+	ID         uint64
+	PairID     uint64
+	AfterDays  int32
+	Comfort    int8
+	Note       string
+	ByRunner   bool
+	AnsweredAt sql.NullTime
+	MadeAt     time.Time
+	Maker      string
 }
 
 func (q *Queries) LoadReports(ctx context.Context, arg LoadReportsParams) ([]LoadReportsRow, error) {
@@ -929,10 +934,13 @@ func (q *Queries) LoadReports(ctx context.Context, arg LoadReportsParams) ([]Loa
 	for rows.Next() {
 		var i LoadReportsRow
 		if err := rows.Scan(
+			&i.ID,
 			&i.PairID,
 			&i.AfterDays,
 			&i.Comfort,
 			&i.Note,
+			&i.ByRunner,
+			&i.AnsweredAt,
 			&i.MadeAt,
 			&i.Maker,
 		); err != nil {

@@ -156,6 +156,7 @@ type Inspection struct {
 	MadeBy        uint64
 	MadeAt        time.Time
 	WithdrawnAt   sql.NullTime
+	ByRunner      bool
 }
 
 type Job struct {
@@ -294,14 +295,16 @@ type PairPhoto struct {
 }
 
 type PairReport struct {
-	ID        uint64
-	ShopID    uint64
-	PairID    uint64
-	AfterDays int32
-	Comfort   int8
-	Note      string
-	MadeBy    uint64
-	MadeAt    time.Time
+	ID         uint64
+	ShopID     uint64
+	PairID     uint64
+	AfterDays  int32
+	Comfort    int8
+	Note       string
+	MadeBy     uint64
+	MadeAt     time.Time
+	ByRunner   bool
+	AnsweredAt sql.NullTime
 }
 
 type Picture struct {

@@ -13,7 +13,7 @@ import (
 )
 
 const addReport = `-- name: AddReport :exec
-INSERT INTO pair_reports (shop_id, pair_id, after_days, comfort, note, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?)
+INSERT INTO pair_reports (shop_id, pair_id, after_days, comfort, note, by_runner, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddReportParams struct {
@@ -22,6 +22,7 @@ type AddReportParams struct {
 	AfterDays int32
 	Comfort   int8
 	Note      string
+	ByRunner  bool
 	MadeBy    uint64
 	MadeAt    time.Time
 }
@@ -33,8 +34,31 @@ func (q *Queries) AddReport(ctx context.Context, arg AddReportParams) error {
 		arg.AfterDays,
 		arg.Comfort,
 		arg.Note,
+		arg.ByRunner,
 		arg.MadeBy,
 		arg.MadeAt,
+	)
+	return err
+}
+
+const answerReport = `-- name: AnswerReport :exec
+UPDATE pair_reports r JOIN pairs p ON p.id = r.pair_id SET r.answered_at = ?
+WHERE r.id = ? AND p.runner_id = ? AND p.shop_id = ?
+`
+
+type AnswerReportParams struct {
+	AnsweredAt sql.NullTime
+	ID         uint64
+	RunnerID   uint64
+	ShopID     uint64
+}
+
+func (q *Queries) AnswerReport(ctx context.Context, arg AnswerReportParams) error {
+	_, err := q.db.ExecContext(ctx, answerReport,
+		arg.AnsweredAt,
+		arg.ID,
+		arg.RunnerID,
+		arg.ShopID,
 	)
 	return err
 }

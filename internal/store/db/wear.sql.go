@@ -16,8 +16,8 @@ import (
 
 const addInspection = `-- name: AddInspection :execlastid
 INSERT INTO inspections (shop_id, pair_id, looked_on, tread_left, tread_right, bounce_left, bounce_right, upper_left, upper_right,
-  evenness_left, evenness_right, beside_fresh, upper_hole, sole_through, aches, note, made_by, made_at)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+  evenness_left, evenness_right, beside_fresh, upper_hole, sole_through, aches, note, by_runner, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddInspectionParams struct {
@@ -37,6 +37,7 @@ type AddInspectionParams struct {
 	SoleThrough   bool
 	Aches         string
 	Note          string
+	ByRunner      bool
 	MadeBy        uint64
 	MadeAt        time.Time
 }
@@ -59,6 +60,7 @@ func (q *Queries) AddInspection(ctx context.Context, arg AddInspectionParams) (i
 		arg.SoleThrough,
 		arg.Aches,
 		arg.Note,
+		arg.ByRunner,
 		arg.MadeBy,
 		arg.MadeAt,
 	)

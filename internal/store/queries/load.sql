@@ -36,7 +36,7 @@ SELECT f.id, f.pair_id, f.side, f.made_at FROM pair_photos f JOIN pairs p ON p.i
 WHERE p.shop_id = sqlc.arg(shop_id) AND p.runner_id IN (sqlc.slice(ids)) ORDER BY f.id;
 
 -- name: LoadReports :many
-SELECT r.pair_id, r.after_days, r.comfort, r.note, r.made_at, u.name AS maker FROM pair_reports r JOIN pairs p ON p.id = r.pair_id
+SELECT r.id, r.pair_id, r.after_days, r.comfort, r.note, r.by_runner, r.answered_at, r.made_at, u.name AS maker FROM pair_reports r JOIN pairs p ON p.id = r.pair_id
   JOIN users u ON u.id = r.made_by
 WHERE p.shop_id = sqlc.arg(shop_id) AND p.runner_id IN (sqlc.slice(ids)) ORDER BY r.id DESC;
 

@@ -1,5 +1,9 @@
 -- name: AddReport :exec
-INSERT INTO pair_reports (shop_id, pair_id, after_days, comfort, note, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?);
+INSERT INTO pair_reports (shop_id, pair_id, after_days, comfort, note, by_runner, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?);
+
+-- name: AnswerReport :exec
+UPDATE pair_reports r JOIN pairs p ON p.id = r.pair_id SET r.answered_at = sqlc.arg(answered_at)
+WHERE r.id = sqlc.arg(id) AND p.runner_id = sqlc.arg(runner_id) AND p.shop_id = sqlc.arg(shop_id);
 
 -- name: LateReports :many
 SELECT p.model_id, p.runner_id, p.fit_id, r.comfort FROM pair_reports r JOIN pairs p ON p.id = r.pair_id

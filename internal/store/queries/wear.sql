@@ -12,8 +12,8 @@ UPDATE run_rules SET withdrawn_at = ? WHERE id = ? AND runner_id = ? AND shop_id
 
 -- name: AddInspection :execlastid
 INSERT INTO inspections (shop_id, pair_id, looked_on, tread_left, tread_right, bounce_left, bounce_right, upper_left, upper_right,
-  evenness_left, evenness_right, beside_fresh, upper_hole, sole_through, aches, note, made_by, made_at)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
+  evenness_left, evenness_right, beside_fresh, upper_hole, sole_through, aches, note, by_runner, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: WithdrawInspection :execrows
 UPDATE inspections SET withdrawn_at = sqlc.arg(withdrawn_at) WHERE inspections.id = sqlc.arg(id)

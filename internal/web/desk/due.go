@@ -66,7 +66,7 @@ func (d *Desk) dueFilter(c *kit.Req) (dueView, due.Filter) {
 }
 
 var dueWords = map[record.DueKind]string{record.DueOrder: "orders", record.DueLook: "looks", record.DueComfort: "how it is",
-	record.DueMeasure: "growing feet", record.DueRetire: "pairs to retire", record.DueRace: "races"}
+	record.DueMeasure: "growing feet", record.DueRetire: "pairs to retire", record.DueRace: "races", record.DueSaid: "what runners say"}
 
 func (d *Desk) due(c *kit.Req) error { return d.showDue(c, "") }
 

@@ -3,11 +3,13 @@ package desk
 import (
 	"html/template"
 	"net/http"
+	"strconv"
 	"time"
 
 	"trevik/internal/app/due"
 	"trevik/internal/app/visit"
 	"trevik/internal/jobs"
+	"trevik/internal/record"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
@@ -54,6 +56,7 @@ func (d *Desk) today(c *kit.Req) error {
 	body := struct {
 		Open   []open
 		Ending []ending
+		Said   []dueLine // what runners say of their pairs, to be answered
 		State  due.State
 		Pages  pager
 		Today  time.Time
@@ -69,6 +72,13 @@ func (d *Desk) today(c *kit.Req) error {
 	}
 	for _, e := range worn {
 		body.Ending = append(body.Ending, ending{e, bench.URL(e.FitID, "distance"), draw.MiniFan(e.Used)})
+	}
+	said, _, err := d.App.Due.Due(c.Ctx(), c.Who, due.Filter{Until: body.Today, Kind: record.DueSaid}, 1)
+	if err != nil {
+		return err
+	}
+	for _, l := range said {
+		body.Said = append(body.Said, dueLine{Line: l, URL: bench.URL(l.FitID, "distance") + "#pair-" + strconv.FormatUint(l.PairID, 10)})
 	}
 	return d.page(c, "Today", "today", body)
 }

@@ -287,7 +287,7 @@ func extra(b *bench.Bench) []kit.Route {
 		at(http.MethodGet, "runs/export", export(b)),
 		post("rules", addRule(b)), post("rules/:rule/end", endRule(b)),
 		post("races", addRace(b)), post("races/:race/end", endRace(b)),
-		post("pairs/:pair/report", report(b)), post("pairs/:pair/look", look(b)), post("looks/:look/take-back", takeBack(b)),
+		post("pairs/:pair/report", report(b)), post("reports/:report/answered", answered(b)), post("pairs/:pair/look", look(b)), post("looks/:look/take-back", takeBack(b)),
 		post("pairs/:pair/photo", addPhoto(b)), at(http.MethodGet, "pair-photos/:photo", showPhoto(b)), post("pairs/:pair/lifting", lifting(b)),
 		post("pairs/:pair/set-aside", setAside(b)), post("pairs/:pair/resume", resume(b)), post("pairs/:pair/slow", slow(b)),
 		post("pairs/:pair/let-in", letPairIn(b)), post("pairs/:pair/before", counted(b)), post("pairs/:pair/called", called(b)),

@@ -189,3 +189,10 @@ func called(b *bench.Bench) kit.Handler {
 		return b.App.Wardrobe.Call(s.Ctx(), s.Who, s.runner, s.id, s.v["called"].Text)
 	}}.handle(b)
 }
+
+// answered says that what a runner said of a pair was answered.
+func answered(b *bench.Bench) kit.Handler {
+	return post{of: "report", at: top, do: func(s sent) error {
+		return b.App.Wardrobe.AnswerReport(s.Ctx(), s.Who, s.runner, s.id)
+	}}.handle(b)
+}
