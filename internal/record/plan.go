@@ -210,6 +210,44 @@ func (c *Conclusions) rankFor(r match.Request, s term.Surface, parts []rotation.
 	return match.Rank(r)
 }
 
+// Offered is a model as it is offered to the runner: as Shoes ranks it, else as the plan does for a
+// ground of the week; ok is false where it is not.
+func (c *Conclusions) Offered(model string) (x match.Ranked, ok bool, err error) {
+	find := func(a match.Answer) bool {
+		at := slices.IndexFunc(a.Ranked, func(r match.Ranked) bool { return r.Model == model })
+		if at >= 0 {
+			x = a.Ranked[at]
+		}
+		return at >= 0
+	}
+	answer, ready, err := c.Match()
+	if err != nil || !ready || find(answer) {
+		return x, err == nil && ready, err
+	}
+	sup, err := c.Support()
+	if err != nil {
+		return x, false, err
+	}
+	r, _ := c.Request(sup)
+	parts := slices.Concat(c.Board()...)
+	var seen []term.Surface
+	for _, p := range parts {
+		s := surfaceOf[p.Ground]
+		if slices.Contains(seen, s) {
+			continue
+		}
+		seen = append(seen, s)
+		a, err := c.rankFor(r, s, parts)
+		if err != nil {
+			return x, false, err
+		}
+		if find(a) {
+			return x, true, nil
+		}
+	}
+	return x, false, nil
+}
+
 // What asks for another answer than the present one, to look at beside it.
 type What struct {
 	Without []string // candidates that are left out

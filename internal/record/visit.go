@@ -23,7 +23,7 @@ type Visit struct {
 	ClosedAt  time.Time // zero while it is open
 	Settings  Settings  // those that it is decided under: a closed fit keeps its own
 	found     map[Key]Finding
-	choice    *Choice
+	choices   []Choice
 	overrule  *Decision
 	level     *Decision
 }
@@ -92,8 +92,19 @@ func (v *Visit) Decode(stored []Stored) error {
 // Decide adds a decision that holds; basis is what it was decided on, as JSON. It fails on a
 // kind that is not known and on a choice whose basis does not decode.
 func (v *Visit) Decide(d Decision, basis []byte) error {
-	if d.Value == "" {
-		return nil // taken back
+	if d.Value == "" { // taken back
+		if d.Kind == Chosen {
+			var of struct {
+				PairID uint64 `json:"pair_id"` // 0: whatever was chosen
+			}
+			if len(basis) > 0 {
+				if err := json.Unmarshal(basis, &of); err != nil {
+					return fmt.Errorf("fit %d: decision %d, what it takes back: %w", v.ID, d.ID, err)
+				}
+			}
+			v.choices = slices.DeleteFunc(v.choices, func(c Choice) bool { return of.PairID == 0 || c.Basis.PairID == of.PairID })
+		}
+		return nil
 	}
 	switch d.Kind {
 	case Chosen:
@@ -101,7 +112,7 @@ func (v *Visit) Decide(d Decision, basis []byte) error {
 		if err := json.Unmarshal(basis, &c.Basis); err != nil {
 			return fmt.Errorf("fit %d: decision %d, what it was decided on: %w", v.ID, d.ID, err)
 		}
-		v.choice = &c
+		v.choices = append(v.choices, c)
 	case ReferOverride:
 		v.overrule = &d
 	case LevelOverrule:
@@ -160,13 +171,16 @@ func (v *Visit) Named(d *Decl) []Finding {
 // House is the house values that the fit is decided under.
 func (v *Visit) House() *house.Values { return &v.Settings.House }
 
-// Choice is the fit's choice with what it was decided on, nil while there is none.
+// Choice is the fit's first choice with what it was decided on, nil while there is none.
 func (v *Visit) Choice() (*Decision, *Basis) {
-	if v.choice == nil {
+	if len(v.choices) == 0 {
 		return nil, nil
 	}
-	return &v.choice.Decision, &v.choice.Basis
+	return &v.choices[0].Decision, &v.choices[0].Basis
 }
+
+// Choices are all pairs that were chosen in the fit, in the order in which they were.
+func (v *Visit) Choices() []Choice { return v.choices }
 
 // Overruled is the decision to go on in spite of a caution, nil without one.
 func (v *Visit) Overruled() *Decision { return v.overrule }

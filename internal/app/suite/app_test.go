@@ -405,15 +405,15 @@ func TestChoosingAndTakingBack(t *testing.T) {
 	run, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: pair, On: "2026-11-24", KM: ptr(5.0), Ground: term.GroundRoad,
 		Kind: term.Easy})
 	must(t, err)
-	if _, ok := fault.As(b.Wardrobe.TakeBack(ctx, b.fitter, fit)); !ok {
+	if _, ok := fault.As(b.Wardrobe.TakeBack(ctx, b.fitter, fit, 0)); !ok {
 		t.Error("a pair that was run in is taken back")
 	}
 	must(t, b.Runs.Withdraw(ctx, b.fitter, runner, run))
-	must(t, b.Wardrobe.TakeBack(ctx, b.fitter, fit))
+	must(t, b.Wardrobe.TakeBack(ctx, b.fitter, fit, 0))
 	if d, _ := b.load(t, fit).Choice(); d != nil || stock() != before {
 		t.Errorf("taken back: %+v, stock %d, want %d", d, stock(), before)
 	}
-	if err := b.Wardrobe.TakeBack(ctx, b.fitter, fit); !errors.Is(err, app.ErrNotFound) {
+	if err := b.Wardrobe.TakeBack(ctx, b.fitter, fit, 0); !errors.Is(err, app.ErrNotFound) {
 		t.Errorf("nothing to take back: %v", err)
 	}
 }

@@ -53,7 +53,7 @@ func TestTwoTabsChoose(t *testing.T) {
 		if d == nil || len(f.Runner.Pairs) != 1 || basis.PairID != f.Runner.Pairs[0].ID {
 			t.Fatalf("%d pairs, chosen %+v; %v", len(f.Runner.Pairs), basis, errs)
 		}
-		must(t, b.Wardrobe.TakeBack(ctx, b.fitter, fit))
+		must(t, b.Wardrobe.TakeBack(ctx, b.fitter, fit, 0))
 		if f = b.load(t, fit); len(f.Runner.Pairs) != 0 {
 			t.Errorf("taken back, %d pairs are left", len(f.Runner.Pairs))
 		}
@@ -78,7 +78,7 @@ func TestTakingBackAgainstARun(t *testing.T) {
 			_, run = b.Runs.Add(ctx, by(b.fitter, rand.Text()), runner, runlog.Typed{PairID: pair, On: "2026-11-24", KM: ptr(5.0),
 				Ground: term.GroundRoad, Kind: term.Easy})
 		})
-		all.Go(func() { back = b.Wardrobe.TakeBack(ctx, by(b.owner, rand.Text()), fit) })
+		all.Go(func() { back = b.Wardrobe.TakeBack(ctx, by(b.owner, rand.Text()), fit, 0) })
 		all.Wait()
 		f := b.load(t, fit)
 		switch {

@@ -3,15 +3,19 @@ package suite_test
 import (
 	"context"
 	"crypto/rand"
+	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"sync"
 	"testing"
 
+	"trevik/internal/app"
 	"trevik/internal/app/visit"
 	"trevik/internal/app/wardrobe"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/match"
+	"trevik/internal/record"
 )
 
 // The set is the proposed one as the fitter changed it, in an order that stays; who
@@ -253,5 +257,47 @@ func TestLikedBy(t *testing.T) {
 	}
 	if r := b.load(t, fit).Runner.Pair(pair).Reports; len(r) != 2 || r[0].Comfort != 8 || r[0].AfterDays != 30 || r[1].AfterDays != 0 {
 		t.Errorf("%+v", r)
+	}
+}
+
+// Several pairs are sold in one fit, each with its own size and price, each taken back alone; a page
+// that does not show what was sold since sells nothing.
+func TestSeveralPairsInOneFit(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	fit := b.ready(t)
+	answer, _, err := b.load(t, fit).Match()
+	must(t, err)
+	first, second := answer.Ranked[0].Model, answer.Ranked[1].Model
+	one, err := b.Wardrobe.Choose(ctx, b.fitter, fit, wardrobe.Sale{Model: first, Reason: "light"})
+	must(t, err)
+	if _, err := b.Wardrobe.Choose(ctx, b.fitter, fit, wardrobe.Sale{Model: second}); err == nil {
+		t.Error("a page from before the first sale sold another")
+	}
+	two, err := b.Wardrobe.Choose(ctx, b.fitter, fit, wardrobe.Sale{Model: second, Sold: 1, Price: ptr(int64(9900))})
+	must(t, err)
+	three, err := b.Wardrobe.Choose(ctx, b.fitter, fit, wardrobe.Sale{Model: first, Sold: 2, Called: "blue"})
+	must(t, err)
+	f := b.load(t, fit)
+	var names []string
+	for _, p := range f.Runner.InUse() {
+		names = append(names, p.Name())
+	}
+	if len(f.Choices()) != 3 || f.Choices()[1].Basis.Price != 9900 || len(names) != 3 || names[0] == names[2] ||
+		!strings.HasSuffix(names[2], "blue") {
+		t.Errorf("%d chosen, %v", len(f.Choices()), names)
+	}
+	if err := b.Wardrobe.TakeBack(ctx, b.fitter, fit, 0); !errors.Is(err, app.ErrNotFound) {
+		t.Errorf("which of three was taken back? %v", err)
+	}
+	must(t, b.Wardrobe.TakeBack(ctx, b.fitter, fit, two))
+	f = b.load(t, fit)
+	if len(f.Choices()) != 2 || f.Choices()[0].Basis.PairID != one || f.Choices()[1].Basis.PairID != three || f.Runner.Pair(two) != nil {
+		t.Errorf("%+v", f.Choices())
+	}
+	// Health goes, and what was taken back stays taken back.
+	must(t, b.Transfer.SetConsents(ctx, b.fitter, f.Runner.ID, map[string]string{record.HealthConsent: record.ConsentNo}))
+	if f = b.load(t, fit); len(f.Choices()) != 2 {
+		t.Errorf("after the health answers went: %d chosen", len(f.Choices()))
 	}
 }

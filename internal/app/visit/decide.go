@@ -50,7 +50,10 @@ func HideDecision(kind, value, reason string, basis []byte) (db.RewriteDecisionP
 	switch {
 	case kind == record.ReferOverride && reason != "":
 		hidden.Reason, p.Reason = &reason, ""
-	case kind == record.Chosen && value != "":
+	case kind == record.Chosen && value == "": // which pair was taken back tells of nobody's health
+		p.Basis = basis
+		return p, nil
+	case kind == record.Chosen:
 		var b record.Basis
 		if err := json.Unmarshal(basis, &b); err != nil {
 			return p, err

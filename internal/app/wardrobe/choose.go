@@ -2,6 +2,7 @@ package wardrobe
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -12,7 +13,6 @@ import (
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/limits"
-	"trevik/internal/core/match"
 	"trevik/internal/core/wear"
 	"trevik/internal/form"
 	"trevik/internal/record"
@@ -27,6 +27,8 @@ var (
 		{Name: "figure", Label: "Size", Kind: form.Number, Lo: 0, Hi: 20},
 		{Name: "price", Label: "Price paid", Kind: form.Number, Unit: form.Money, Lo: 0, Hi: limits.MoneyMinor.Hi},
 		{Name: "shelf", Label: "From the shelf", Kind: form.Choice, Choices: []string{"yes", "no"}},
+		{Name: "sold", Label: "Sold so far", Kind: form.Number, Lo: 0, Hi: mostSold},
+		CalledFields[0],
 	}
 	OwnedPairFields = []form.Field{
 		{Name: "model", Label: "Model", Kind: form.Text, Max: 80},
@@ -46,7 +48,12 @@ type Sale struct {
 	Figure    *float64 // the running UK figure on the model's chart
 	Price     *int64   // minor units
 	FromShelf bool
+	Sold      int    // pairs of this fit that the page showed as sold
+	Called    string // what tells it from another of its model
 }
+
+// mostSold is how many pairs are sold in one fit.
+const mostSold = 12
 
 // Choose makes a ranked model the runner's pair: a pair, a decision with its basis, and one less
 // on the shelf where there was one. It gives the pair's id. It fails with a fault.List, at model
@@ -58,6 +65,7 @@ func (w *Wardrobe) Choose(ctx context.Context, who app.Actor, fitID uint64, sale
 	if sale.Price != nil {
 		limits.MoneyMinor.Check(&l, "price", float64(*sale.Price))
 	}
+	form.Length(&l, "called", strings.TrimSpace(sale.Called), 0, 60)
 	if len(l) > 0 {
 		return 0, l
 	}
@@ -82,18 +90,25 @@ func (w *Wardrobe) Choose(ctx context.Context, who app.Actor, fitID uint64, sale
 }
 
 func (w *Wardrobe) sell(ctx context.Context, q *db.Queries, who app.Actor, fit *record.Conclusions, sale Sale) (uint64, error) {
-	if _, basis := fit.Choice(); basis != nil {
-		return 0, fault.List{{Field: "model", Text: "is not taken down: " + basis.Name + " was chosen in this fit already; take that back first"}}
+	// A page that does not show what was sold since sells nothing: that may be the same pair.
+	switch sold := fit.Choices(); {
+	case len(sold) >= mostSold:
+		return 0, fault.List{{Field: "model", Text: fmt.Sprintf("is one too many: %d pairs were chosen in this fit", len(sold))}}
+	case len(sold) != sale.Sold:
+		name := "a pair was taken back"
+		if len(sold) > 0 {
+			name = sold[len(sold)-1].Basis.Name + " was chosen in this fit already"
+		}
+		return 0, fault.List{{Field: "model", Text: "is not taken down: " + name + "; look at the page again, and choose it once more"}}
 	}
-	answer, ready, err := fit.Match()
+	ranked, ready, err := fit.Offered(sale.Model)
 	if err != nil {
 		return 0, err
 	}
-	at := slices.IndexFunc(answer.Ranked, func(r match.Ranked) bool { return r.Model == sale.Model })
-	if !ready || at < 0 {
+	if !ready {
 		return 0, fault.List{{Field: "model", Text: "is not among the models that are offered to this runner"}}
 	}
-	ranked, m := answer.Ranked[at], fit.Shop.Catalogue.ByCode(sale.Model)
+	m := fit.Shop.Catalogue.ByCode(sale.Model)
 	price := m.Price()
 	if sale.Price != nil {
 		price = *sale.Price
@@ -120,7 +135,8 @@ func (w *Wardrobe) sell(ctx context.Context, q *db.Queries, who app.Actor, fit *
 	}
 	pair, err := q.AddPair(ctx, db.AddPairParams{ShopID: who.ShopID, RunnerID: fit.Runner.ID, ModelID: id, FitID: app.NullID(fit.ID),
 		UkHalf: app.Halves(ranked.Size.Figure),
-		Width:  ranked.Size.Width, Price: price, BoughtOn: w.Today(who), FromStock: taken, MadeBy: who.UserID, MadeAt: w.Now()})
+		Width:  ranked.Size.Width, Price: price, BoughtOn: w.Today(who), FromStock: taken, Called: strings.TrimSpace(sale.Called),
+		MadeBy: who.UserID, MadeAt: w.Now()})
 	if err != nil {
 		return 0, err
 	}
@@ -134,18 +150,19 @@ func (w *Wardrobe) sell(ctx context.Context, q *db.Queries, who app.Actor, fit *
 	return uint64(pair), shelf.Changed(ctx, q, who.ShopID, id)
 }
 
-// TakeBack undoes the fit's choice: the pair is no longer the runner's and goes back on the
-// shelf. A pair that was run in stays.
-func (w *Wardrobe) TakeBack(ctx context.Context, who app.Actor, fitID uint64) error {
+// TakeBack undoes one of the fit's choices, of a pair (0: the only one): the pair is no longer the
+// runner's and goes back on the shelf. A pair that was run in stays.
+func (w *Wardrobe) TakeBack(ctx context.Context, who app.Actor, fitID, pairID uint64) error {
 	return w.Do(ctx, who, func(q *db.Queries) error {
 		fit, err := w.Visits.Open(ctx, q, who, fitID)
 		if err != nil {
 			return err
 		}
-		_, basis := fit.Choice()
-		if basis == nil {
+		at := slices.IndexFunc(fit.Choices(), func(c record.Choice) bool { return pairID == 0 || c.Basis.PairID == pairID })
+		if at < 0 || pairID == 0 && len(fit.Choices()) > 1 {
 			return app.ErrNotFound
 		}
+		basis := fit.Choices()[at].Basis
 		if err := w.LockRunner(ctx, q, who, fit.Runner.ID); err != nil {
 			return err
 		}
@@ -164,7 +181,7 @@ func (w *Wardrobe) TakeBack(ctx context.Context, who app.Actor, fitID uint64) er
 			ShopID: who.ShopID})); err != nil {
 			return err
 		}
-		if err := w.Visits.Decide(ctx, q, who, fitID, record.Chosen, "", "", struct{}{}); err != nil {
+		if err := w.Visits.Decide(ctx, q, who, fitID, record.Chosen, "", "", map[string]uint64{"pair_id": p.ID}); err != nil {
 			return err
 		}
 		if err := w.Touch(ctx, q, who, fit.Runner.ID); err != nil || !p.FromStock {

@@ -42,7 +42,8 @@ func (r *Request) fitted(m *shoe.Model, f fitting) fitting {
 	}
 	if to != f.at && to >= 0 && to < len(m.SizesUK) {
 		if room := r.roomFor(m, m.SizesUK[to], r.longest); room >= LeastRoomMM-sizeTie {
-			f.moves = append(f.moves, fmt.Sprintf("Toes were %s in UK %g: UK %g is proposed.", t.Toes, f.figure.UK(m.Chart), m.SizesUK[to].UK(m.Chart)))
+			f.moves = append(f.moves, fmt.Sprintf("Toes were %s in UK %g: UK %g is proposed.", t.Toes, f.figure.UK(m.Chart),
+				m.SizesUK[to].UK(m.Chart)))
 			f.at, f.figure, f.room = to, m.SizesUK[to], room
 		}
 	}

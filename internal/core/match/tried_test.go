@@ -31,7 +31,8 @@ func rankedOf(t *testing.T, a Answer, id string) Ranked {
 
 // three models, the first the best by its marks.
 func three() []shoe.Model {
-	return []shoe.Model{model("a", nil), model("b", func(m *shoe.Model) { m.WeightG = 290 }), model("c", func(m *shoe.Model) { m.WeightG = 330 })}
+	return []shoe.Model{model("a", nil), model("b", func(m *shoe.Model) { m.WeightG = 290 }),
+		model("c", func(m *shoe.Model) { m.WeightG = 330 })}
 }
 
 // What the toes felt takes the next half size, where one is made and keeps 8 mm.

@@ -251,7 +251,7 @@ func (q *Queries) LoadConsents(ctx context.Context, arg LoadConsentsParams) ([]L
 const loadDecisions = `-- name: LoadDecisions :many
 SELECT d.id, d.fit_id, d.kind, d.value, d.reason, d.basis, d.health, d.made_at, u.name AS maker FROM decisions d
   JOIN users u ON u.id = d.made_by WHERE d.shop_id = ? AND d.fit_id IN (/*SLICE:fits*/?)
-  AND d.id = (SELECT MAX(l.id) FROM decisions l WHERE l.fit_id = d.fit_id AND l.kind = d.kind)
+  AND (d.kind = 'choice' OR d.id = (SELECT MAX(l.id) FROM decisions l WHERE l.fit_id = d.fit_id AND l.kind = d.kind)) ORDER BY d.id
 `
 
 type LoadDecisionsParams struct {
@@ -891,7 +891,8 @@ func (q *Queries) LoadRaces(ctx context.Context, arg LoadRacesParams) ([]LoadRac
 }
 
 const loadReports = `-- name: LoadReports :many
-SELECT r.id, r.pair_id, r.after_days, r.comfort, r.note, r.by_runner, r.answered_at, r.made_at, u.name AS maker FROM pair_reports r JOIN pairs p ON p.id = r.pair_id
+SELECT r.id, r.pair_id, r.after_days, r.comfort, r.note, r.by_runner, r.answered_at, r.made_at, u.name AS maker FROM pair_reports r
+  JOIN pairs p ON p.id = r.pair_id
   JOIN users u ON u.id = r.made_by
 WHERE p.shop_id = ? AND p.runner_id IN (/*SLICE:ids*/?) ORDER BY r.id DESC
 `

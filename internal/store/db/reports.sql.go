@@ -113,8 +113,7 @@ func (q *Queries) LateReports(ctx context.Context, arg LateReportsParams) ([]Lat
 const reportsWithBasis = `-- name: ReportsWithBasis :many
 SELECT p.model_id, r.after_days, r.comfort, d.basis FROM pair_reports r JOIN pairs p ON p.id = r.pair_id
   JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL
-JOIN decisions d ON d.fit_id = p.fit_id AND d.kind = 'choice' AND d.value <> '' AND d.id = (SELECT MAX(l.id) FROM decisions l
-  WHERE l.fit_id = p.fit_id AND l.kind = 'choice')
+JOIN decisions d ON d.fit_id = p.fit_id AND d.kind = 'choice' AND d.value <> '' AND JSON_VALUE(d.basis, '$.pair_id') = p.id
 WHERE r.shop_id = ? AND p.taken_back_at IS NULL AND r.id = (SELECT MAX(l.id) FROM pair_reports l WHERE l.pair_id = r.pair_id)
   ORDER BY r.id DESC LIMIT 5000
 `

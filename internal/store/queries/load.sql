@@ -36,7 +36,8 @@ SELECT f.id, f.pair_id, f.side, f.made_at FROM pair_photos f JOIN pairs p ON p.i
 WHERE p.shop_id = sqlc.arg(shop_id) AND p.runner_id IN (sqlc.slice(ids)) ORDER BY f.id;
 
 -- name: LoadReports :many
-SELECT r.id, r.pair_id, r.after_days, r.comfort, r.note, r.by_runner, r.answered_at, r.made_at, u.name AS maker FROM pair_reports r JOIN pairs p ON p.id = r.pair_id
+SELECT r.id, r.pair_id, r.after_days, r.comfort, r.note, r.by_runner, r.answered_at, r.made_at, u.name AS maker FROM pair_reports r
+  JOIN pairs p ON p.id = r.pair_id
   JOIN users u ON u.id = r.made_by
 WHERE p.shop_id = sqlc.arg(shop_id) AND p.runner_id IN (sqlc.slice(ids)) ORDER BY r.id DESC;
 
@@ -79,7 +80,7 @@ FROM findings f JOIN users u ON u.id = f.made_by WHERE f.shop_id = sqlc.arg(shop
 -- name: LoadDecisions :many
 SELECT d.id, d.fit_id, d.kind, d.value, d.reason, d.basis, d.health, d.made_at, u.name AS maker FROM decisions d
   JOIN users u ON u.id = d.made_by WHERE d.shop_id = sqlc.arg(shop_id) AND d.fit_id IN (sqlc.slice(fits))
-  AND d.id = (SELECT MAX(l.id) FROM decisions l WHERE l.fit_id = d.fit_id AND l.kind = d.kind);
+  AND (d.kind = 'choice' OR d.id = (SELECT MAX(l.id) FROM decisions l WHERE l.fit_id = d.fit_id AND l.kind = d.kind)) ORDER BY d.id;
 
 -- name: FitsOfRunners :many
 SELECT id, runner_id, started_at FROM fits WHERE shop_id = sqlc.arg(shop_id) AND runner_id IN (sqlc.slice(ids))

@@ -63,6 +63,7 @@ type body struct {
 	Basis    *record.Basis
 	Room     template.HTML
 	Worn     *record.Worn
+	More     []record.Choice // chosen in the same fit
 	Tried    []record.Tried
 	Cautions []string
 	Overrule *record.Decision
@@ -136,6 +137,7 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		return nil, err
 	}
 	if b.Choice, b.Basis = fit.Choice(); b.Basis != nil {
+		b.More = fit.Choices()[1:]
 		b.Support = b.Basis.Support // as it was when the pair was chosen
 		b.Room = draw.Room(b.Basis.Ranked.Size, fit.Units)
 		worn, err := fit.Worn()

@@ -110,6 +110,8 @@ type point struct {
 type line struct {
 	record.PlanLine
 	Drop, Double string
+	Sell         bool   // it can be sold from here
+	Label        string // its size for the runner
 }
 
 // Station is Rotation.
@@ -258,15 +260,21 @@ func planOf(c *kit.Req, fit *record.Conclusions, offer func(*shoe.Model)) (*plan
 		x.CoveredKM /= float64(len(p.Weeks)) // a week, in the mean
 		p.Curve = append(p.Curve, point{x, strconv.FormatFloat(100*share, 'f', 1, 64), x.Pairs == fit.MostPairs(), p.PerKM(x)})
 	}
-	p.look(fit)
-	return p, nil
+	return p, p.look(fit)
 }
 
 // look gives every line the addresses of what it can be looked at without and with.
-func (p *plan) look(fit *record.Conclusions) {
+func (p *plan) look(fit *record.Conclusions) error {
 	base := bench.URL(fit.ID, "rotation") + "?"
 	for _, x := range p.Plan.Lines {
 		l := line{PlanLine: x}
+		if x.Buy && fit.Open() && !p.What.Any() {
+			offered, ok, err := fit.Offered(x.Model.ID)
+			if err != nil {
+				return err
+			}
+			l.Sell, l.Label = ok, offered.Size.Label
+		}
 		ask := url.Values{"without": p.What.Without, "double": p.What.Double}
 		drop, double := maps.Clone(ask), maps.Clone(ask)
 		drop["without"] = append(slices.Clone(p.What.Without), x.ID)
@@ -277,6 +285,7 @@ func (p *plan) look(fit *record.Conclusions) {
 		}
 		p.Lines = append(p.Lines, l)
 	}
+	return nil
 }
 
 // boardRows are the pairs of the answer with their runs, and what no pair covers.

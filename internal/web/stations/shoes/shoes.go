@@ -67,8 +67,7 @@ type body struct {
 	Offers   []offer
 	Out      []out
 	Notes    []fault.Warning
-	Choice   *record.Decision
-	Basis    *record.Basis
+	Choices  []record.Choice
 	OutAll   int
 	Nearest  []near      // where none is offered
 	Cheap    *shoe.Model // the cheapest offer; nil where it is the first anyway
@@ -135,7 +134,7 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	}
 	b := body{Support: sup, Refer: sup.Refer, NoFeet: !fit.HasFeet(), DislikedOther: record.DislikedOther.Of(fit.Visit)}
 	b.NoWeek, b.NoModels = fit.WeeklyTold() == 0, len(catalogue.Models) == 0
-	b.Choice, b.Basis = fit.Choice()
+	b.Choices = fit.Choices()
 	answer, ready, err := fit.Match()
 	if err != nil {
 		return nil, err
@@ -359,7 +358,8 @@ func choose(b *bench.Bench, c *kit.Req) error {
 	}
 	form, v, err := kit.Decode(c, wardrobe.ChooseFields)
 	if err == nil {
-		sale := wardrobe.Sale{Model: v["model"].Text, Reason: v["reason"].Text, Figure: v["figure"].Ptr(), FromShelf: v["shelf"].Text == "yes"}
+		sale := wardrobe.Sale{Model: v["model"].Text, Reason: v["reason"].Text, Figure: v["figure"].Ptr(), FromShelf: v["shelf"].Text == "yes",
+			Sold: int(v["sold"].Number), Called: v["called"].Text}
 		if p := v["price"].Ptr(); p != nil {
 			price := int64(*p)
 			sale.Price = &price
@@ -374,8 +374,10 @@ func takeBack(b *bench.Bench, c *kit.Req) error {
 	if err != nil {
 		return err
 	}
-	if _, err = kit.Form(c, kit.Known()); err == nil {
-		err = b.App.Wardrobe.TakeBack(c.Ctx(), c.Who, fit.ID)
+	sent, err := kit.Form(c, kit.Known("pair"))
+	if err == nil {
+		pair, _ := strconv.ParseUint(sent.Get("pair"), 10, 63) // what is no number is the only one
+		err = b.App.Wardrobe.TakeBack(c.Ctx(), c.Who, fit.ID, pair)
 	}
 	return b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "shoes"))
 }

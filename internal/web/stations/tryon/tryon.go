@@ -70,7 +70,7 @@ type body struct {
 	Right     string
 	Made      []made
 	Others    []kit.Option // models that can be put in
-	Decided   *record.Decision
+	Choices   []record.Choice
 	NameOf    func(string) string
 	NoneToday bool
 }
@@ -100,7 +100,7 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		return nil, err
 	}
 	b := body{Ready: ready && len(set) > 0, NameOf: catalogue.Name, NoneToday: record.NoneToday.Of(fit.Visit)}
-	b.Decided, _ = fit.Choice()
+	b.Choices = fit.Choices()
 	if b.Answer, b.Compare, err = fit.Leading(set); err != nil {
 		return nil, err
 	}
