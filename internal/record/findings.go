@@ -131,6 +131,13 @@ var (
 	Base     = One[string]{declare(choice("old-pair", "base", "Base", support.Bases, byEye), word[string])}
 	SoleZone = SidedRows[int]{declare(choice("old-pair", "sole", "Gone", []string{"0", "1", "2", "3", "4"},
 		byEye).sided().rows(len(support.Zones)), count)}
+	PresentClass  = One[term.Class]{declare(choice("old-pair", "present_class", "Made for", term.Classes, byEye), word[term.Class])}
+	PresentMonths = One[float64]{declare(number("old-pair", "present_months", "In use for months", form.Plain, 0, 240, told), figure)}
+	PresentKM     = One[float64]{declare(limited("old-pair", "present_km", "Run in it, if known", form.KM, limits.KMBefore, told), figure)}
+	PresentBounce = One[int]{declare(choice("old-pair", "present_bounce", "Cushioning lost (press test)", []string{"0", "1", "2", "3", "4"},
+		byHand), count)}
+	PresentAches = One[string]{declare(choice("old-pair", "present_aches", "New aches on easy runs", []string{"none", "explained",
+		"unexplained"}, told), word[string])}
 	PresentLevel = One[term.Level]{declare(choice("old-pair", "present_level", "Its support", term.Levels, byEye), word[term.Level])}
 	FeltRight    = One[string]{declare(yesNo("old-pair", "felt_right", "Felt right for six months", told), word[string])}
 	// CameInPair is the id of the runner's own pair, had from the shop, that they came in.

@@ -306,3 +306,49 @@ func TestFactsMoveAndComeBack(t *testing.T) {
 		}
 	}
 }
+
+// The pair that they came in is judged: one of theirs as everywhere else, another by its soles, its
+// bounce, its age and what hurts.
+func TestOldPairIsJudged(t *testing.T) {
+	judged := func(inputs ...string) (record.OldVerdict, bool) {
+		t.Helper()
+		w := fitted(t)
+		if len(inputs) > 0 {
+			w.told(t, "old-pair", inputs...)
+		}
+		v, ok, err := w.follow(t).OldVerdict()
+		must(t, err)
+		return v, ok
+	}
+	if v, ok := judged(); ok {
+		t.Errorf("nothing was told, and it is %+v", v)
+	}
+	for name, c := range map[string]struct {
+		inputs []string
+		word   string
+	}{
+		"a month old":        {[]string{"present_months", "1", "present_bounce", "0"}, record.KeepOld},
+		"two years at 40 km": {[]string{"present_months", "24"}, record.AsideOld},
+		"flat":               {[]string{"present_bounce", "4"}, record.AsideOld},
+		"a good way through": {[]string{"present_km", "850"}, record.SlowOld},
+		"300 km, sound":      {[]string{"present_km", "300", "present_bounce", "1"}, record.KeepOld},
+		"a sole with no heel": {[]string{"sole.left.1", "4", "sole.left.2", "4", "sole.left.3", "4", "sole.left.4", "4", "sole.left.5", "4",
+			"sole.left.6", "4", "sole.left.7", "4", "sole.left.8", "4", "sole.left.9", "4"}, record.AsideOld},
+	} {
+		if v, ok := judged(c.inputs...); !ok || v.Word != c.word {
+			t.Errorf("%s: %s, %s (%.2f)", name, v.Word, v.Why, v.Wear.UsedProbability)
+		}
+	}
+	quiet, _ := judged("present_km", "400")
+	hurts, _ := judged("present_km", "400", "present_aches", "unexplained")
+	if hurts.Wear.UsedProbability <= quiet.Wear.UsedProbability {
+		t.Error("aches that nothing else explains say nothing")
+	}
+	w := fitted(t)
+	p := w.owns(skua, 100, 300)
+	p.Inspected = []record.Inspected{{On: daysAgo(1), Faults: []string{"upper_hole"}}}
+	w.found(record.CameInPair.Key(), float64(p.ID), "")
+	if v, ok, err := w.follow(t).OldVerdict(); err != nil || !ok || v.Word != record.AsideOld || !strings.Contains(v.Why, "hole") {
+		t.Errorf("their own with a hole: %+v, %v", v, err)
+	}
+}

@@ -90,7 +90,7 @@ var walkForms = map[string][]string{
 	"/fits/:fit/pairs/:pair/let-in": {"let_in_pair", "for the last mud of the year"},
 	"/fits/:fit/pairs/:pair/before": {"before_km", "120", "before_sure", "about_right"}, "/fits/:fit/pairs/:pair/called": {"called", "blue"},
 	"/fits/:fit/reports/:report/answered": {},
-	"/fits/:fit/pairs/:pair/slow": {"slow", "yes"}, "/fits/:fit/close": {}, "/fits/:fit/reopen": {}, "/fits/:fit/undo": {"ids", "{finding}"},
+	"/fits/:fit/pairs/:pair/slow":         {"slow", "yes"}, "/fits/:fit/close": {}, "/fits/:fit/reopen": {}, "/fits/:fit/undo": {"ids", "{finding}"},
 	"/r/:secret/runs": {"pair", "{pair}", "on", "2026-11-20", "km", "5", "kind", "easy", "ground", "road"}, "/r/:secret/file": {},
 	"/r/:secret/pairs/:pair/report": {"report_comfort", "8", "report_note", ""}, "/r/:secret/pairs/:pair/look": {"look_tread.left", "2"},
 	"/r/:secret/changes/:change": {"sore_week", "1", "sore_level", "2", "sore_place", "", "sore_night", "no"},

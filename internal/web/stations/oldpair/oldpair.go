@@ -71,6 +71,7 @@ type body struct {
 	Look       *record.SoleLook
 	Guess      term.Level
 	Chance     float64
+	Verdict    *record.OldVerdict
 }
 
 // Station is Old pair.
@@ -109,6 +110,13 @@ func Station() bench.Station {
 						b.Sides[i].Photo = &p
 					}
 				}
+			}
+			verdict, known, err := fit.OldVerdict()
+			if err != nil {
+				return nil, err
+			}
+			if known {
+				b.Verdict = &verdict
 			}
 			b.Says = says(b)
 			if record.Jump.Of(fit.Visit) && fit.HasHealth() {
