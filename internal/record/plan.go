@@ -117,6 +117,7 @@ func (c *Conclusions) Candidates(parts []rotation.WeekPart) ([]CandidateInfo, er
 		}
 	}
 	variety := c.Variety()
+	listed := map[string]bool{} // a model of two surfaces stands once
 	for _, s := range surfaces {
 		answer, err := c.rankFor(r, s, parts)
 		if err != nil {
@@ -124,6 +125,9 @@ func (c *Conclusions) Candidates(parts []rotation.WeekPart) ([]CandidateInfo, er
 		}
 		n := 0
 		for _, x := range answer.Ranked {
+			if listed[x.Model] {
+				continue
+			}
 			m := c.Shop.Catalogue.ByCode(x.Model)
 			buy := func(id string, second bool, stock int) {
 				name := ModelName(m)
@@ -135,6 +139,7 @@ func (c *Conclusions) Candidates(parts []rotation.WeekPart) ([]CandidateInfo, er
 				out = append(out, b)
 			}
 			if have[x.Model] {
+				listed[x.Model] = true
 				if variety != "different" {
 					buy(x.Model, true, x.Size.Stock)
 				}
@@ -143,6 +148,7 @@ func (c *Conclusions) Candidates(parts []rotation.WeekPart) ([]CandidateInfo, er
 			if n++; n > perSurface || variety == "same" && favourites[kind{m.Class, m.Surface}] {
 				continue
 			}
+			listed[x.Model] = true
 			buy(x.Model, false, x.Size.Stock)
 			if variety == "same" && n <= secondOfOne {
 				buy(x.Model+secondOne, true, x.Size.Stock-1)

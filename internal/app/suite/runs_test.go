@@ -463,6 +463,8 @@ func TestLooksAndHistory(t *testing.T) {
 	if a := worn(); a.EffectiveKM != before.EffectiveKM+40 {
 		t.Errorf("five hours of lifting: %g of %g effective km", a.EffectiveKM, before.EffectiveKM)
 	}
+	through := b.load(t, fit).Runner.Pair(pair).Inspected
+	must(t, b.Wardrobe.TakeLookBack(ctx, b.fitter, runner, through[len(through)-1].ID))
 	race := b.now.AddDate(0, 2, 0).Format(time.DateOnly)
 	must(t, b.Wardrobe.AddRace(ctx, b.fitter, runner, "Causeway", race, 42.2, pair))
 	if a := worn(); len(a.Races) != 1 || a.Races[0].Date != race || a.Races[0].PFail <= 0 {
