@@ -38,16 +38,17 @@ type Due struct {
 	Label string      // its size on the box
 	Text  string      // for the shop
 	Mine  string      // for the runner themself
+	what  string      // what it was said by, one of SaidKinds
 	of    uint64      // what else it is of, for a calendar
 }
 
 // ID tells this line from the runner's others, the same each time.
 func (d Due) ID() string {
 	of := d.of
-	if d.Pair != nil {
+	if d.Pair != nil && d.Kind != DueSaid {
 		of = d.Pair.ID
 	}
-	return fmt.Sprintf("%s-%d-%s", d.Kind, of, d.On.Format("20060102"))
+	return fmt.Sprintf("%s%s-%d-%s", d.Kind, d.what, of, d.On.Format("20060102"))
 }
 
 // Due lists what is to be done of the runner's feet and pairs: growing feet to measure, pairs
@@ -90,14 +91,8 @@ func (c *Conclusions) Due() ([]Due, error) {
 func (c *Conclusions) duePair(w *Worn) ([]Due, error) {
 	p := &w.Pair
 	var out []Due
-	for _, r := range p.Reports {
-		if r.asks() {
-			text := fmt.Sprintf("%s says of %s: comfort %d of 10", r.Maker, p.Name(), r.Comfort)
-			if r.Note != "" {
-				text += ", “" + r.Note + "”"
-			}
-			out = append(out, Due{Kind: DueSaid, On: dayOf(r.MadeAt), Pair: p, Text: text, of: r.ID})
-		}
+	for _, x := range c.Runner.Said(p) {
+		out = append(out, Due{Kind: DueSaid, On: x.On, Pair: p, Text: x.Text, what: x.Kind, of: x.ID})
 	}
 	if because := w.Wear.RetireBecause; because != nil && w.Verdict.LetIn == "" {
 		out = append(out, Due{Kind: DueRetire, On: c.Today, Pair: p, Text: fmt.Sprintf("retire %s: %s", p.Name(), *because),
@@ -132,14 +127,6 @@ func (c *Conclusions) duePair(w *Worn) ([]Due, error) {
 		}
 	}
 	return out, nil
-}
-
-// saidBelow is the comfort, of 10, up to which what a runner says of a pair is to be answered (house).
-const saidBelow = 4
-
-// asks says whether a report is to be answered: a runner's own that is bad, or has words to it.
-func (r Report) asks() bool {
-	return r.ByRunner && !r.Answered && (r.Comfort <= saidBelow || r.Note != "")
 }
 
 // lookOn is when a pair is to be looked at: today where the wear model asks for it, else half

@@ -116,6 +116,8 @@ type Run struct {
 	AscentM   *float64
 	FileID    uint64
 	How       string
+	Part      bool // of a run that was split
+	Apart     bool // a person said that it is another run than the one it looks like
 }
 
 // Moment is when a run began, as far as it is known.
@@ -171,6 +173,8 @@ type Inspected struct {
 	Causes      []string
 	Note        string
 	Maker       string
+	ByRunner    bool // on their own page
+	Answered    bool
 }
 
 // Worse is the worse of both sides.
@@ -263,6 +267,8 @@ type RubReport struct {
 	Referred bool
 	MadeAt   time.Time
 	Maker    string
+	ByRunner bool // on their own page
+	Answered bool
 }
 
 // WornOut is the reason for setting a pair aside that makes it the runner's own history.

@@ -119,7 +119,7 @@ func (r *reader) runs() error {
 		run := record.Run{ID: x.ID, PairID: uint64(x.PairID.Int64), On: x.RunOn, KM: x.Km, Ground: term.Ground(x.Ground),
 			Kind: term.Kind(x.Kind), Wet: x.Wet, TempC: app.FloatOf(x.TempC),
 			StartedAt: x.StartedAt.Time, Minutes: app.FloatOf(x.Minutes), AscentM: app.FloatOf(x.AscentM), FileID: uint64(x.FileID.Int64),
-			How: x.How}
+			How: x.How, Part: x.SplitFrom.Valid && !x.Mends, Apart: x.Apart}
 		if p := r.pairs[run.PairID]; p != nil && p.RunnerID == x.RunnerID {
 			p.Runs = append(p.Runs, run)
 		} else if of := r.runners[x.RunnerID]; of != nil && run.PairID == 0 {
@@ -174,6 +174,7 @@ func (r *reader) looks() error {
 	for _, x := range inspected {
 		if p := r.pairs[x.PairID]; p != nil {
 			seen := inspection(x)
+			seen.ByRunner, seen.Answered = x.ByRunner, x.AnsweredAt.Valid
 			if of := r.runners[p.RunnerID]; x.ByRunner && of != nil {
 				seen.Maker = of.Name
 			}
@@ -240,9 +241,13 @@ func (r *reader) reports() error {
 	rubs, err := r.q.LoadRubs(r.ctx, db.LoadRubsParams{ShopID: r.who.ShopID, Ids: r.ids})
 	for _, x := range rubs {
 		if of := r.runners[x.RunnerID]; of != nil {
-			of.Rubs = append(of.Rubs, record.RubReport{ID: x.ID, PairID: x.PairID, Side: term.Side(x.Side), Place: term.Place(x.Place),
-				When: care.When(x.Comes), Cause: x.Cause, Tried: x.Tried,
-				Helped: x.Helped, Referred: x.Referred, MadeAt: r.who.In(x.MadeAt), Maker: x.Maker})
+			rub := record.RubReport{ID: x.ID, PairID: x.PairID, Side: term.Side(x.Side), Place: term.Place(x.Place),
+				When: care.When(x.Comes), Cause: x.Cause, Tried: x.Tried, Helped: x.Helped, Referred: x.Referred, MadeAt: r.who.In(x.MadeAt),
+				Maker: x.Maker, ByRunner: x.ByRunner, Answered: x.AnsweredAt.Valid}
+			if x.ByRunner {
+				rub.Maker = of.Name
+			}
+			of.Rubs = append(of.Rubs, rub)
 		}
 	}
 	return err

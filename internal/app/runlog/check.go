@@ -3,6 +3,7 @@ package runlog
 import (
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"trevik/internal/store/db"
@@ -44,7 +45,8 @@ func checkRunner(runner uint64, rows []db.RunPlacesRow) (runs int64, drifts []st
 			parts[uint64(x.SplitFrom.Int64)] = append(parts[uint64(x.SplitFrom.Int64)], x)
 		}
 	}
-	// counts is what counts of a run: itself, or its parts and theirs.
+	// counts is what counts of a run: itself, or its parts and theirs; length is how long it was, as it
+	// was mended where a mending of it counts.
 	var counts func(x *db.RunPlacesRow) int64
 	counts = func(x *db.RunPlacesRow) int64 {
 		sum := int64(0)
@@ -58,6 +60,17 @@ func checkRunner(runner uint64, rows []db.RunPlacesRow) (runs int64, drifts []st
 			say("the run %d of %s counts whole, and %.3f km of its parts beside it", x.ID, x.RunOn.Format(time.DateOnly), float64(sum)/1000)
 		}
 		return sum + x.Metres
+	}
+	var below func(x *db.RunPlacesRow) bool
+	below = func(x *db.RunPlacesRow) bool { return !x.Withdrawn || slices.ContainsFunc(parts[x.ID], below) }
+	var length func(x *db.RunPlacesRow) int64
+	length = func(x *db.RunPlacesRow) int64 {
+		for _, p := range parts[x.ID] {
+			if p.Mends && below(p) {
+				return length(p)
+			}
+		}
+		return x.Metres
 	}
 	var wholes []*db.RunPlacesRow
 	for i := range rows {
@@ -75,8 +88,8 @@ func checkRunner(runner uint64, rows []db.RunPlacesRow) (runs int64, drifts []st
 			continue
 		}
 		sum := counts(x)
-		if sum > x.Metres {
-			say("of the run %d of %s, %.3f km, %.3f km count", x.ID, x.RunOn.Format(time.DateOnly), float64(x.Metres)/1000, float64(sum)/1000)
+		if l := length(x); sum > l {
+			say("of the run %d of %s, %.3f km, %.3f km count", x.ID, x.RunOn.Format(time.DateOnly), float64(l)/1000, float64(sum)/1000)
 		}
 		if sum > 0 {
 			wholes = append(wholes, x)

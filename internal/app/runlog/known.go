@@ -21,7 +21,8 @@ const (
 // knownRun is a run that the runner has, or had.
 type knownRun struct {
 	record.Run
-	from      uint64 // the run that it is a part of
+	from      uint64 // the run that it is a part of, or that it mends
+	mends     bool   // it stands in the place of that run
 	withdrawn bool
 }
 
@@ -38,7 +39,7 @@ func known(ctx context.Context, q *db.Queries, who app.Actor, runnerID uint64) (
 	k := &knownRuns{byID: map[uint64]int{}, below: map[uint64][]uint64{}}
 	for _, r := range rows {
 		k.add(knownRun{record.Run{ID: r.ID, PairID: uint64(r.PairID.Int64), On: r.RunOn, KM: r.Km, StartedAt: r.StartedAt.Time,
-			FileID: uint64(r.FileID.Int64)}, uint64(r.SplitFrom.Int64), r.Withdrawn})
+			FileID: uint64(r.FileID.Int64)}, uint64(r.SplitFrom.Int64), r.Mends, r.Withdrawn})
 	}
 	return k, err
 }
@@ -79,30 +80,44 @@ func (k *knownRuns) countingBelow(r *knownRun) []uint64 {
 	return out
 }
 
+func metres(r *knownRun) int64 { return int64(math.Round(1000 * r.KM)) }
+
+// counts says whether a run counts, itself or by its parts.
+func (k *knownRuns) counts(r *knownRun) bool { return !r.withdrawn || len(k.countingBelow(r)) > 0 }
+
+// length is how long a run was, metres: as it was mended, where a mending of it counts.
+func (k *knownRuns) length(r *knownRun) int64 {
+	for _, id := range k.below[r.ID] {
+		if x := k.run(id); x.mends && k.counts(x) {
+			return k.length(x)
+		}
+	}
+	return metres(r)
+}
+
 // over says whether more of a run would count than was run, were a part of it to count whole
 // beside the parts that count by now.
 func (k *knownRuns) over(whole, part *knownRun) bool {
-	metres := func(r *knownRun) int64 { return int64(math.Round(1000 * r.KM)) }
 	own := k.countingBelow(part)
-	sum := metres(part)
+	sum, others := metres(part), false
 	for _, id := range k.countingBelow(whole) {
 		if id != part.ID && !slices.Contains(own, id) {
-			sum += metres(k.run(id))
+			sum, others = sum+metres(k.run(id)), true
 		}
 	}
-	return sum > metres(whole)
+	return others && sum > k.length(whole)
 }
 
-// like is a whole run that counts, itself or by its parts, and is the same as another: at the
-// same hour and about as long, or, where an hour is not known, on the same day and just as
-// long. The tree of one run is left out (0: none). It is nil where there is none.
+// like is a whole run that counts, itself, by its parts or as it was mended, and is the same as
+// another: at the same hour and about as long, or, where an hour is not known, on the same day and
+// just as long. The tree of one run is left out (0: none). It is nil where there is none.
 func (k *knownRuns) like(r record.Run, but uint64) *knownRun {
 	for i := range k.list {
 		o := &k.list[i]
-		if o.from != 0 || o.ID == but && but != 0 || !same(o.Run, r) {
+		if o.from != 0 && !o.mends || but != 0 && k.rootOf(o).ID == but || !same(o.Run, r) {
 			continue
 		}
-		if !o.withdrawn || len(k.countingBelow(o)) > 0 {
+		if k.counts(o) {
 			return o
 		}
 	}

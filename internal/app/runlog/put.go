@@ -108,7 +108,7 @@ func (r *Log) put(ctx context.Context, q *db.Queries, who app.Actor, runnerID ui
 		if watch {
 			x.How = ByWatch
 		}
-		if _, err := r.insert(ctx, q, who, runnerID, x.Run, 0); err != nil {
+		if _, err := r.insert(ctx, q, who, runnerID, x.Run, whole); err != nil {
 			return 0, err
 		}
 		have.addWaiting(x.Run)

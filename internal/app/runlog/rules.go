@@ -2,6 +2,7 @@ package runlog
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"trevik/internal/app"
@@ -21,8 +22,8 @@ var RuleFields = []form.Field{
 	{Name: "rule_second", Label: "In turn with", Kind: form.Number, Lo: 1, Hi: 1 << 53},
 }
 
-// AddRule makes a rule: new runs of a kind on a ground go into a pair, or into two in turn. It
-// fails with a fault.List.
+// AddRule makes a rule: runs of a kind on a ground go into a pair, or into two in turn, and those of
+// the past that have no pair too. It fails with a fault.List.
 func (r *Log) AddRule(ctx context.Context, who app.Actor, runnerID uint64, x record.Rule) error {
 	var l fault.List
 	if x.Kind != "" {
@@ -53,8 +54,11 @@ func (r *Log) AddRule(ctx context.Context, who app.Actor, runnerID uint64, x rec
 		if len(l) > 0 {
 			return l
 		}
-		return q.AddRunRule(ctx, db.AddRunRuleParams{ShopID: who.ShopID, RunnerID: runnerID, Kind: string(x.Kind), Ground: string(x.Ground),
-			PairID: x.PairID, SecondPair: app.NullID(x.Second), MadeBy: who.UserID, MadeAt: r.Now()})
+		if err := q.AddRunRule(ctx, db.AddRunRuleParams{ShopID: who.ShopID, RunnerID: runnerID, Kind: string(x.Kind), Ground: string(x.Ground),
+			PairID: x.PairID, SecondPair: app.NullID(x.Second), MadeBy: who.UserID, MadeAt: r.Now()}); err != nil {
+			return err
+		}
+		return Place(ctx, q, who, runnerID, r.Now())
 	})
 }
 
@@ -72,30 +76,67 @@ func (r *Log) ruleBook(ctx context.Context, q *db.Queries, who app.Actor, runner
 	if err != nil {
 		return nil, err
 	}
-	b := &ruleBook{runner.Rules, map[uint64]time.Time{}, map[uint64][]time.Time{}}
-	if len(b.rules) == 0 {
-		return b, nil
-	}
+	return rulesOf(runner), nil
+}
+
+// rulesOf is the rule book of a runner.
+func rulesOf(runner *record.Runner) *ruleBook {
+	b := &ruleBook{runner.Rules, map[uint64]span{}, map[uint64][]time.Time{}}
 	for i := range runner.Pairs {
 		p := &runner.Pairs[i]
-		if p.SetAsideOn.IsZero() {
-			b.inUse[p.ID] = p.BoughtOn
-		}
+		b.inUse[p.ID] = span{p.BoughtOn, p.SetAsideOn}
 		for _, x := range p.Runs {
 			b.before[p.ID] = append(b.before[p.ID], x.Moment())
 		}
 	}
-	return b, nil
+	return b
+}
+
+// Place puts the runs that have no pair where their runner's rules, or the only pair of their day, say:
+// not those that a person took out of a pair. The runner is locked.
+func Place(ctx context.Context, q *db.Queries, who app.Actor, runnerID uint64, now time.Time) error {
+	runner, err := load.Runner(ctx, q, who, runnerID)
+	if err != nil || len(runner.Loose) == 0 {
+		return err
+	}
+	out, err := q.RunsMovedOut(ctx, db.RunsMovedOutParams{RunnerID: runnerID, ShopID: who.ShopID})
+	if err != nil {
+		return err
+	}
+	rules := rulesOf(runner)
+	for _, x := range runner.Loose {
+		pair := rules.pick(x)
+		if pair == 0 || slices.Contains(out, x.ID) {
+			continue
+		}
+		if err := Shift(ctx, q, who, runnerID, x.ID, 0, pair, now); err != nil {
+			return err
+		}
+		if err := q.SetFirstWorn(ctx, db.SetFirstWornParams{FirstWorn: app.NullTime(x.On), ID: pair, ShopID: who.ShopID}); err != nil {
+			return err
+		}
+		x.PairID = pair
+		rules.use(x)
+	}
+	return nil
+}
+
+// span is from which day a pair is run in, and the day on which that ended; a zero end is none.
+type span struct{ from, to time.Time }
+
+func (s span) holds(day time.Time) bool {
+	return !day.Before(s.from) && (s.to.IsZero() || day.Before(s.to))
 }
 
 // ruleBook are a runner's rules with when each pair was last used.
 type ruleBook struct {
 	rules  []record.Rule
-	inUse  map[uint64]time.Time // pairs in use, and since when they are the runner's
+	inUse  map[uint64]span // the runner's pairs, and when each is in use
 	before map[uint64][]time.Time
 }
 
-// pick is the pair for a run by the rules, the narrowest first; 0 where none holds.
+// pick is the pair for a run by the rules, the narrowest first, else the only pair of its day; 0 where
+// there is none, or more than one.
 func (b *ruleBook) pick(r record.Run) uint64 {
 	best, narrow := uint64(0), -1
 	for _, x := range b.rules {
@@ -109,13 +150,23 @@ func (b *ruleBook) pick(r record.Run) uint64 {
 		if x.Ground != "" {
 			n++
 		}
-		since, ok := b.inUse[x.PairID]
-		if !ok || r.On.Before(since) || n <= narrow {
+		if in, ok := b.inUse[x.PairID]; !ok || !in.holds(r.On) || n <= narrow {
 			continue
 		}
 		best, narrow = x.PairID, n
-		if second, ok := b.inUse[x.Second]; ok && x.Second != 0 && !r.On.Before(second) && b.lastUse(x.Second, r).Before(b.lastUse(x.PairID, r)) {
+		if second, ok := b.inUse[x.Second]; ok && second.holds(r.On) && b.lastUse(x.Second, r).Before(b.lastUse(x.PairID, r)) {
 			best = x.Second
+		}
+	}
+	if best != 0 {
+		return best
+	}
+	for id, in := range b.inUse {
+		if in.holds(r.On) {
+			if best != 0 {
+				return 0
+			}
+			best = id
 		}
 	}
 	return best

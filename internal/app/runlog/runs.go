@@ -47,6 +47,9 @@ var (
 		{Name: "temp_c", Label: "Warmth", Kind: form.Number, Unit: form.Celsius, Lo: limits.TemperatureC.Lo, Hi: limits.TemperatureC.Hi},
 		{Name: "wet", Label: "Wet", Kind: form.Many, Choices: []string{"yes"}},
 	}
+	// MendFields are RunFields in the form that puts a run right.
+	MendFields = mendFields()
+
 	SplitFields = []form.Field{
 		{Name: "split_km", Label: "Of it", Kind: form.Number, Unit: form.KM, Lo: 0.1, Hi: limits.RaceKM.Hi},
 		{Name: "split_kind", Label: "was", Kind: form.Choice, Choices: form.Words(record.RunKinds())},
@@ -85,7 +88,7 @@ func (r *Log) Add(ctx context.Context, who app.Actor, runnerID uint64, t Typed) 
 			}
 			run.PairID = rules.pick(run)
 		}
-		id, err := r.insert(ctx, q, who, runnerID, run, 0)
+		id, err := r.insert(ctx, q, who, runnerID, run, whole)
 		return strconv.FormatUint(id, 10), err
 	})
 	if err != nil {
@@ -146,21 +149,30 @@ func (r *Log) pairOf(ctx context.Context, q *db.Queries, who app.Actor, runnerID
 	switch {
 	case err != nil || p.RunnerID != runnerID:
 		l.Add("pair", "is not one of this runner's pairs; choose one")
-	case p.SetAsideOn.Valid:
-		l.Add("pair", "was set aside for running; choose one in use")
+	case p.SetAsideOn.Valid && run.On.After(p.SetAsideOn.Time):
+		l.Add("pair", "was set aside for running on %s; choose one in use", p.SetAsideOn.Time.Format(time.DateOnly))
 	case !run.On.IsZero() && run.On.Before(p.BoughtOn):
 		l.Add("on", "is before the pair was the runner's; allowed is from %s", p.BoughtOn.Format(time.DateOnly))
 	}
 	return nil
 }
 
+// place says what a run that is written stands for.
+type place struct {
+	of    uint64 // the run that it is a part of, or mends; 0 is none
+	mends bool
+}
+
+// whole is a run of its own.
+var whole place
+
 // insert writes a run, and the day on which its pair was first worn.
-func (r *Log) insert(ctx context.Context, q *db.Queries, who app.Actor, runnerID uint64, x record.Run, splitFrom uint64) (uint64, error) {
+func (r *Log) insert(ctx context.Context, q *db.Queries, who app.Actor, runnerID uint64, x record.Run, at place) (uint64, error) {
 	id, err := q.AddRun(ctx, db.AddRunParams{ShopID: who.ShopID, RunnerID: runnerID, PairID: app.NullID(x.PairID), RunOn: x.On,
 		Km: strconv.FormatFloat(x.KM, 'f', 3, 64), Ground: string(x.Ground), Kind: string(x.Kind), Wet: x.Wet,
 		TempC: app.NullFloat(x.TempC), StartedAt: app.NullTime(x.StartedAt), Minutes: app.NullFloat(x.Minutes),
-		AscentM: app.NullFloat(x.AscentM), FileID: app.NullID(x.FileID), SplitFrom: app.NullID(splitFrom),
-		How: x.How, MadeBy: who.UserID, MadeAt: r.Now()})
+		AscentM: app.NullFloat(x.AscentM), FileID: app.NullID(x.FileID), SplitFrom: app.NullID(at.of), Mends: at.mends,
+		Apart: x.Apart, How: x.How, MadeBy: who.UserID, MadeAt: r.Now()})
 	if err != nil || x.PairID == 0 {
 		return uint64(id), err
 	}
@@ -264,12 +276,7 @@ func (r *Log) Move(ctx context.Context, who app.Actor, runnerID uint64, runs []u
 			if uint64(x.PairID.Int64) == pairID {
 				continue
 			}
-			if _, err := q.SetRunPair(ctx, db.SetRunPairParams{ToPair: app.NullID(pairID), ID: id, RunnerID: runnerID,
-				ShopID: who.ShopID}); err != nil {
-				return err
-			}
-			if err := q.AddRunMove(ctx, db.AddRunMoveParams{ShopID: who.ShopID, RunID: id, FromPair: x.PairID, ToPair: app.NullID(pairID),
-				MadeBy: who.UserID, MadeAt: r.Now()}); err != nil {
+			if err := Shift(ctx, q, who, runnerID, id, uint64(x.PairID.Int64), pairID, r.Now()); err != nil {
 				return err
 			}
 			if first.IsZero() || x.RunOn.Before(first) {
@@ -281,6 +288,15 @@ func (r *Log) Move(ctx context.Context, who app.Actor, runnerID uint64, runs []u
 		}
 		return q.SetFirstWorn(ctx, db.SetFirstWornParams{FirstWorn: app.NullTime(first), ID: pairID, ShopID: who.ShopID})
 	})
+}
+
+// Shift moves a run from a pair into another, 0 for none, and keeps that it was moved. The runner is locked.
+func Shift(ctx context.Context, q *db.Queries, who app.Actor, runnerID, run, from, to uint64, now time.Time) error {
+	if _, err := q.SetRunPair(ctx, db.SetRunPairParams{ToPair: app.NullID(to), ID: run, RunnerID: runnerID, ShopID: who.ShopID}); err != nil {
+		return err
+	}
+	return q.AddRunMove(ctx, db.AddRunMoveParams{ShopID: who.ShopID, RunID: run, FromPair: app.NullID(from), ToPair: app.NullID(to),
+		MadeBy: who.UserID, MadeAt: now})
 }
 
 // Split parts a run that was put down: km of it become a run of their own in another pair, such
@@ -316,7 +332,7 @@ func (r *Log) Split(ctx context.Context, who app.Actor, runnerID, runID uint64, 
 			ID: runID, RunnerID: runnerID, ShopID: who.ShopID})); err != nil {
 			return err
 		}
-		whole := record.Run{PairID: uint64(x.PairID.Int64), On: x.RunOn, Ground: term.Ground(x.Ground), Kind: term.Kind(x.Kind), Wet: x.Wet,
+		all := record.Run{PairID: uint64(x.PairID.Int64), On: x.RunOn, Ground: term.Ground(x.Ground), Kind: term.Kind(x.Kind), Wet: x.Wet,
 			TempC: app.FloatOf(x.TempC), StartedAt: x.StartedAt.Time, FileID: uint64(x.FileID.Int64), How: x.How}
 		share := func(v *float64, m float64) *float64 {
 			if v == nil {
@@ -325,12 +341,12 @@ func (r *Log) Split(ctx context.Context, who app.Actor, runnerID, runID uint64, 
 			s := *v * m / metres
 			return &s
 		}
-		rest, cut := whole, whole
+		rest, cut := all, all
 		minutes, ascent := app.FloatOf(x.Minutes), app.FloatOf(x.AscentM)
 		rest.KM, rest.Minutes, rest.AscentM = (metres-part)/1000, share(minutes, metres-part), share(ascent, metres-part)
 		cut.KM, cut.Minutes, cut.AscentM, cut.PairID, cut.Kind = part/1000, share(minutes, part), share(ascent, part), pairID, kind
 		for _, y := range []record.Run{rest, cut} {
-			if _, err := r.insert(ctx, q, who, runnerID, y, runID); err != nil {
+			if _, err := r.insert(ctx, q, who, runnerID, y, place{of: runID}); err != nil {
 				return err
 			}
 		}

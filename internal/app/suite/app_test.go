@@ -455,7 +455,10 @@ func TestRuns(t *testing.T) {
 	if a := km(); a.KM != 0 {
 		t.Errorf("set aside, yet assessed: %+v", a)
 	}
-	_, err = b.Runs.Add(ctx, b.fitter, runner, good)
+	b.now = b.now.AddDate(0, 0, 1)
+	late := good
+	late.On = b.now.Format(time.DateOnly)
+	_, err = b.Runs.Add(ctx, b.fitter, runner, late)
 	if l, ok := fault.As(err); !ok || l[0].Field != "pair" {
 		t.Errorf("a run in a pair that was set aside: %v", err)
 	}

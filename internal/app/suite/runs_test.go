@@ -375,19 +375,23 @@ func TestRulesAndOffers(t *testing.T) {
 	for i := range 6 {
 		add(15-2*i, term.Easy, term.GroundRoad, 0)
 	}
-	if where(one) != 3 || where(two) != 3 {
+	if where(one) != 4 || where(two) != 4 || where(trail) != 1 { // the three that had no pair went by the rules too
 		t.Errorf("in turn: %d and %d", where(one), where(two))
 	}
 	add(2, term.Long, term.GroundRoad, 0)
 	add(2, term.Easy, term.GroundTrail, 0)
 	add(50, term.Long, term.GroundRoad, 0) // before the second was theirs: the wider rule
-	if where(two) != 4 || where(trail) != 1 || where(one) != 4 {
+	if where(two) != 5 || where(trail) != 2 || where(one) != 5 {
 		t.Errorf("by kind and ground: %d, %d, %d", where(two), where(trail), where(one))
 	}
 	must(t, b.Wardrobe.SetAside(ctx, b.fitter, runner, two, "broken", ""))
-	add(1, term.Long, term.GroundRoad, 0)
-	if where(one) != 5 {
+	add(0, term.Long, term.GroundRoad, 0)
+	if where(one) != 6 {
 		t.Error("a rule of a pair that was set aside")
+	}
+	add(1, term.Long, term.GroundRoad, 0) // a day on which it was in use
+	if where(two) != 6 {
+		t.Error("a run of the past goes by the pairs of its day")
 	}
 	rules := b.load(t, fit).Runner.Rules
 	must(t, b.Runs.TakeRuleBack(ctx, b.fitter, runner, rules[0].ID))

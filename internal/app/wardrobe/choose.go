@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"trevik/internal/app"
+	"trevik/internal/app/runlog"
 	"trevik/internal/app/shelf"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
@@ -247,7 +248,10 @@ func (w *Wardrobe) Add(ctx context.Context, who app.Actor, runnerID uint64, o Ow
 			Width: o.Width, Price: o.Price,
 			BoughtOn: since, FirstWorn: app.NullTime(since), KmBefore: app.NullFloat(&ran.KM), KmBeforeDoubt: app.NullFloat(&ran.SDLn),
 			KmUnknown: ran.Unknown, Called: strings.TrimSpace(o.Called), MadeBy: who.UserID, MadeAt: w.Now()})
-		return strconv.FormatInt(id, 10), err
+		if err != nil {
+			return "", err
+		}
+		return strconv.FormatInt(id, 10), runlog.Place(ctx, q, who, runnerID, w.Now())
 	})
 	if err != nil {
 		return 0, err

@@ -50,19 +50,29 @@ func (w *Wardrobe) AddReport(ctx context.Context, who app.Actor, runnerID, pairI
 	})
 }
 
-// AnswerReport says that somebody of the shop has answered what a runner said of a pair.
-func (w *Wardrobe) AnswerReport(ctx context.Context, who app.Actor, runnerID, reportID uint64) error {
+// Answered says that somebody of the shop has answered what a runner said of a pair: kind is one of
+// record.SaidKinds.
+func (w *Wardrobe) Answered(ctx context.Context, who app.Actor, runnerID uint64, kind string, id uint64) error {
 	return w.DoOf(ctx, who, runnerID, func(q *db.Queries) error {
 		runner, err := load.Runner(ctx, q, who, runnerID)
 		if err != nil {
 			return err
 		}
-		if !slices.ContainsFunc(runner.Pairs, func(p record.Pair) bool {
-			return slices.ContainsFunc(p.Reports, func(r record.Report) bool { return r.ID == reportID })
-		}) {
+		said := func(p record.Pair) bool {
+			return slices.ContainsFunc(runner.Said(&p), func(s record.Said) bool { return s.Kind == kind && s.ID == id })
+		}
+		if !slices.ContainsFunc(runner.Pairs, said) {
 			return app.ErrNotFound
 		}
-		return q.AnswerReport(ctx, db.AnswerReportParams{AnsweredAt: app.NullTime(w.Now()), ID: reportID, RunnerID: runnerID, ShopID: who.ShopID})
+		at := app.NullTime(w.Now())
+		switch kind {
+		case "report":
+			return q.AnswerReport(ctx, db.AnswerReportParams{AnsweredAt: at, ID: id, RunnerID: runnerID, ShopID: who.ShopID})
+		case "look":
+			return q.AnswerLook(ctx, db.AnswerLookParams{AnsweredAt: at, ID: id, RunnerID: runnerID, ShopID: who.ShopID})
+		default:
+			return q.AnswerRub(ctx, db.AnswerRubParams{AnsweredAt: at, ID: id, RunnerID: runnerID, ShopID: who.ShopID})
+		}
 	})
 }
 

@@ -48,7 +48,7 @@ func (w *Wardrobe) AddRub(ctx context.Context, who app.Actor, runnerID uint64, r
 		}
 		return q.AddRub(ctx, db.AddRubParams{ShopID: who.ShopID, PairID: r.PairID, Side: string(r.Side), Place: string(r.Place),
 			Comes: string(r.When), Cause: r.Cause, Tried: r.Tried,
-			Referred: r.Referred, MadeBy: who.UserID, MadeAt: w.Now()})
+			Referred: r.Referred, ByRunner: who.ByLink, MadeBy: who.UserID, MadeAt: w.Now()})
 	})
 }
 

@@ -130,7 +130,7 @@ type Pair struct {
 
 var (
 	faultWords = []string{"upper_hole", "sole_through"}
-	achesWords = []string{"none", "explained", achesUnexplained}
+	achesWords = []string{"none", "explained", AchesUnexplained}
 )
 
 // check validates the pair and resolves its days.

@@ -36,7 +36,7 @@ const (
 	// Aches on easy runs that training, hills, ground and sleep do not explain.
 	achesC           = 0.85
 	achesSD          = 0.45
-	achesUnexplained = "unexplained"
+	AchesUnexplained = "unexplained"
 
 	// What of an earlier pair counts: a distance known this well, and run at least so far
 	// unless a look found it worn.
@@ -350,7 +350,7 @@ func (p *Pair) look(a *Answer, b belief) belief {
 			}
 			take(c, s, fmt.Sprintf("%.0f %% used.", 100*c))
 		}
-		if in.Aches == achesUnexplained {
+		if in.Aches == AchesUnexplained {
 			take(achesC, achesSD, "aches on easy runs that nothing else explains.")
 		}
 	}

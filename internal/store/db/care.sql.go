@@ -97,7 +97,8 @@ func (q *Queries) AddPracticeScore(ctx context.Context, arg AddPracticeScorePara
 }
 
 const addRub = `-- name: AddRub :exec
-INSERT INTO rubs (shop_id, pair_id, side, place, comes, cause, tried, referred, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+INSERT INTO rubs (shop_id, pair_id, side, place, comes, cause, tried, referred, by_runner, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddRubParams struct {
@@ -109,6 +110,7 @@ type AddRubParams struct {
 	Cause    string
 	Tried    string
 	Referred bool
+	ByRunner bool
 	MadeBy   uint64
 	MadeAt   time.Time
 }
@@ -123,6 +125,7 @@ func (q *Queries) AddRub(ctx context.Context, arg AddRubParams) error {
 		arg.Cause,
 		arg.Tried,
 		arg.Referred,
+		arg.ByRunner,
 		arg.MadeBy,
 		arg.MadeAt,
 	)

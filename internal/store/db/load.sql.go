@@ -459,7 +459,7 @@ func (q *Queries) LoadFits(ctx context.Context, arg LoadFitsParams) ([]LoadFitsR
 }
 
 const loadInspections = `-- name: LoadInspections :many
-SELECT i.id, i.shop_id, i.pair_id, i.looked_on, i.tread_left, i.tread_right, i.bounce_left, i.bounce_right, i.upper_left, i.upper_right, i.evenness_left, i.evenness_right, i.beside_fresh, i.upper_hole, i.sole_through, i.aches, i.note, i.made_by, i.made_at, i.withdrawn_at, i.by_runner, u.name AS maker FROM inspections i JOIN pairs p ON p.id = i.pair_id JOIN users u ON u.id = i.made_by
+SELECT i.id, i.shop_id, i.pair_id, i.looked_on, i.tread_left, i.tread_right, i.bounce_left, i.bounce_right, i.upper_left, i.upper_right, i.evenness_left, i.evenness_right, i.beside_fresh, i.upper_hole, i.sole_through, i.aches, i.note, i.made_by, i.made_at, i.withdrawn_at, i.by_runner, i.answered_at, u.name AS maker FROM inspections i JOIN pairs p ON p.id = i.pair_id JOIN users u ON u.id = i.made_by
 WHERE p.shop_id = ? AND p.runner_id IN (/*SLICE:ids*/?) AND i.withdrawn_at IS NULL ORDER BY i.looked_on, i.id
 `
 
@@ -490,6 +490,7 @@ type LoadInspectionsRow struct {
 	MadeAt        time.Time
 	WithdrawnAt   sql.NullTime
 	ByRunner      bool
+	AnsweredAt    sql.NullTime
 	Maker         string
 }
 
@@ -535,6 +536,7 @@ func (q *Queries) LoadInspections(ctx context.Context, arg LoadInspectionsParams
 			&i.MadeAt,
 			&i.WithdrawnAt,
 			&i.ByRunner,
+			&i.AnsweredAt,
 			&i.Maker,
 		); err != nil {
 			return nil, err
@@ -959,7 +961,8 @@ func (q *Queries) LoadReports(ctx context.Context, arg LoadReportsParams) ([]Loa
 }
 
 const loadRubs = `-- name: LoadRubs :many
-SELECT r.id, p.runner_id, r.pair_id, r.side, r.place, r.comes, r.cause, r.tried, r.helped, r.referred, r.made_at, u.name AS maker
+SELECT r.id, p.runner_id, r.pair_id, r.side, r.place, r.comes, r.cause, r.tried, r.helped, r.referred, r.by_runner,
+  r.answered_at, r.made_at, u.name AS maker
 FROM rubs r JOIN pairs p ON p.id = r.pair_id JOIN users u ON u.id = r.made_by WHERE p.shop_id = ?
   AND p.runner_id IN (/*SLICE:ids*/?) ORDER BY r.id DESC
 `
@@ -970,18 +973,20 @@ type LoadRubsParams struct {
 }
 
 type LoadRubsRow struct {
-	ID       uint64
-	RunnerID uint64
-	PairID   uint64
-	Side     string
-	Place    string
-	Comes    string
-	Cause    string
-	Tried    string
-	Helped   string
-	Referred bool
-	MadeAt   time.Time
-	Maker    string
+	ID         uint64
+	RunnerID   uint64
+	PairID     uint64
+	Side       string
+	Place      string
+	Comes      string
+	Cause      string
+	Tried      string
+	Helped     string
+	Referred   bool
+	ByRunner   bool
+	AnsweredAt sql.NullTime
+	MadeAt     time.Time
+	Maker      string
 }
 
 func (q *Queries) LoadRubs(ctx context.Context, arg LoadRubsParams) ([]LoadRubsRow, error) {
@@ -1015,6 +1020,8 @@ func (q *Queries) LoadRubs(ctx context.Context, arg LoadRubsParams) ([]LoadRubsR
 			&i.Tried,
 			&i.Helped,
 			&i.Referred,
+			&i.ByRunner,
+			&i.AnsweredAt,
 			&i.MadeAt,
 			&i.Maker,
 		); err != nil {
@@ -1152,9 +1159,8 @@ func (q *Queries) LoadRunners(ctx context.Context, arg LoadRunnersParams) ([]Loa
 }
 
 const loadRuns = `-- name: LoadRuns :many
-SELECT id, runner_id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, how
-  FROM runs
-WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?) AND withdrawn_at IS NULL ORDER BY runner_id, run_on, started_at, id
+SELECT id, runner_id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id,
+  split_from, mends, apart, how FROM runs WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?) AND withdrawn_at IS NULL ORDER BY runner_id, run_on, started_at, id
 `
 
 type LoadRunsParams struct {
@@ -1176,6 +1182,9 @@ type LoadRunsRow struct {
 	Minutes   sql.NullFloat64
 	AscentM   sql.NullFloat64
 	FileID    sql.NullInt64
+	SplitFrom sql.NullInt64
+	Mends     bool
+	Apart     bool
 	How       string
 }
 
@@ -1213,6 +1222,9 @@ func (q *Queries) LoadRuns(ctx context.Context, arg LoadRunsParams) ([]LoadRunsR
 			&i.Minutes,
 			&i.AscentM,
 			&i.FileID,
+			&i.SplitFrom,
+			&i.Mends,
+			&i.Apart,
 			&i.How,
 		); err != nil {
 			return nil, err

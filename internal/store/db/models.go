@@ -157,6 +157,7 @@ type Inspection struct {
 	MadeAt        time.Time
 	WithdrawnAt   sql.NullTime
 	ByRunner      bool
+	AnsweredAt    sql.NullTime
 }
 
 type Job struct {
@@ -377,18 +378,20 @@ type RecoveryCode struct {
 }
 
 type Rub struct {
-	ID       uint64
-	ShopID   uint64
-	PairID   uint64
-	Side     string
-	Place    string
-	Comes    string
-	Cause    string
-	Tried    string
-	Helped   string
-	Referred bool
-	MadeBy   uint64
-	MadeAt   time.Time
+	ID         uint64
+	ShopID     uint64
+	PairID     uint64
+	Side       string
+	Place      string
+	Comes      string
+	Cause      string
+	Tried      string
+	Helped     string
+	Referred   bool
+	MadeBy     uint64
+	MadeAt     time.Time
+	ByRunner   bool
+	AnsweredAt sql.NullTime
 }
 
 type Run struct {
@@ -412,6 +415,8 @@ type Run struct {
 	AscentM     sql.NullFloat64
 	FileID      sql.NullInt64
 	SplitFrom   sql.NullInt64
+	Mends       bool
+	Apart       bool
 }
 
 type RunColumn struct {

@@ -41,6 +41,28 @@ func (q *Queries) AddReport(ctx context.Context, arg AddReportParams) error {
 	return err
 }
 
+const answerLook = `-- name: AnswerLook :exec
+UPDATE inspections r JOIN pairs p ON p.id = r.pair_id SET r.answered_at = ?
+WHERE r.id = ? AND p.runner_id = ? AND p.shop_id = ?
+`
+
+type AnswerLookParams struct {
+	AnsweredAt sql.NullTime
+	ID         uint64
+	RunnerID   uint64
+	ShopID     uint64
+}
+
+func (q *Queries) AnswerLook(ctx context.Context, arg AnswerLookParams) error {
+	_, err := q.db.ExecContext(ctx, answerLook,
+		arg.AnsweredAt,
+		arg.ID,
+		arg.RunnerID,
+		arg.ShopID,
+	)
+	return err
+}
+
 const answerReport = `-- name: AnswerReport :exec
 UPDATE pair_reports r JOIN pairs p ON p.id = r.pair_id SET r.answered_at = ?
 WHERE r.id = ? AND p.runner_id = ? AND p.shop_id = ?
@@ -55,6 +77,28 @@ type AnswerReportParams struct {
 
 func (q *Queries) AnswerReport(ctx context.Context, arg AnswerReportParams) error {
 	_, err := q.db.ExecContext(ctx, answerReport,
+		arg.AnsweredAt,
+		arg.ID,
+		arg.RunnerID,
+		arg.ShopID,
+	)
+	return err
+}
+
+const answerRub = `-- name: AnswerRub :exec
+UPDATE rubs r JOIN pairs p ON p.id = r.pair_id SET r.answered_at = ?
+WHERE r.id = ? AND p.runner_id = ? AND p.shop_id = ?
+`
+
+type AnswerRubParams struct {
+	AnsweredAt sql.NullTime
+	ID         uint64
+	RunnerID   uint64
+	ShopID     uint64
+}
+
+func (q *Queries) AnswerRub(ctx context.Context, arg AnswerRubParams) error {
+	_, err := q.db.ExecContext(ctx, answerRub,
 		arg.AnsweredAt,
 		arg.ID,
 		arg.RunnerID,

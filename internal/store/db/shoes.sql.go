@@ -66,8 +66,8 @@ func (q *Queries) AddPair(ctx context.Context, arg AddPairParams) (int64, error)
 
 const addRun = `-- name: AddRun :execlastid
 INSERT INTO runs (shop_id, runner_id, pair_id, run_on, km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, split_from,
-  how, made_by, made_at)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+  mends, apart, how, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddRunParams struct {
@@ -85,6 +85,8 @@ type AddRunParams struct {
 	AscentM   sql.NullFloat64
 	FileID    sql.NullInt64
 	SplitFrom sql.NullInt64
+	Mends     bool
+	Apart     bool
 	How       string
 	MadeBy    uint64
 	MadeAt    time.Time
@@ -106,6 +108,8 @@ func (q *Queries) AddRun(ctx context.Context, arg AddRunParams) (int64, error) {
 		arg.AscentM,
 		arg.FileID,
 		arg.SplitFrom,
+		arg.Mends,
+		arg.Apart,
 		arg.How,
 		arg.MadeBy,
 		arg.MadeAt,
@@ -418,6 +422,30 @@ func (q *Queries) PairByID(ctx context.Context, arg PairByIDParams) (PairByIDRow
 	return i, err
 }
 
+const pairTakenAway = `-- name: PairTakenAway :one
+SELECT id, bought_on, taken_back_at FROM pairs WHERE id = ? AND runner_id = ? AND shop_id = ? AND fit_id IS NULL AND taken_back_at IS NOT NULL
+  FOR UPDATE
+`
+
+type PairTakenAwayParams struct {
+	ID       uint64
+	RunnerID uint64
+	ShopID   uint64
+}
+
+type PairTakenAwayRow struct {
+	ID          uint64
+	BoughtOn    time.Time
+	TakenBackAt sql.NullTime
+}
+
+func (q *Queries) PairTakenAway(ctx context.Context, arg PairTakenAwayParams) (PairTakenAwayRow, error) {
+	row := q.db.QueryRowContext(ctx, pairTakenAway, arg.ID, arg.RunnerID, arg.ShopID)
+	var i PairTakenAwayRow
+	err := row.Scan(&i.ID, &i.BoughtOn, &i.TakenBackAt)
+	return i, err
+}
+
 const putInStock = `-- name: PutInStock :exec
 UPDATE model_sizes SET stock = stock + 1 WHERE model_id = ? AND uk_half = ? AND width = ?
 `
@@ -430,6 +458,50 @@ type PutInStockParams struct {
 
 func (q *Queries) PutInStock(ctx context.Context, arg PutInStockParams) error {
 	_, err := q.db.ExecContext(ctx, putInStock, arg.ModelID, arg.UkHalf, arg.Width)
+	return err
+}
+
+const putPairBack = `-- name: PutPairBack :execrows
+UPDATE pairs SET taken_back_at = NULL WHERE id = ? AND shop_id = ? AND taken_back_at IS NOT NULL
+`
+
+type PutPairBackParams struct {
+	ID     uint64
+	ShopID uint64
+}
+
+func (q *Queries) PutPairBack(ctx context.Context, arg PutPairBackParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, putPairBack, arg.ID, arg.ShopID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
+const putPairRight = `-- name: PutPairRight :exec
+UPDATE pairs SET uk_half = ?, width = ?, price = ?, bought_on = ?, first_worn = ? WHERE id = ? AND shop_id = ?
+`
+
+type PutPairRightParams struct {
+	UkHalf    int16
+	Width     string
+	Price     int64
+	BoughtOn  time.Time
+	FirstWorn sql.NullTime
+	ID        uint64
+	ShopID    uint64
+}
+
+func (q *Queries) PutPairRight(ctx context.Context, arg PutPairRightParams) error {
+	_, err := q.db.ExecContext(ctx, putPairRight,
+		arg.UkHalf,
+		arg.Width,
+		arg.Price,
+		arg.BoughtOn,
+		arg.FirstWorn,
+		arg.ID,
+		arg.ShopID,
+	)
 	return err
 }
 
@@ -452,8 +524,8 @@ func (q *Queries) RestoreRun(ctx context.Context, arg RestoreRunParams) (int64, 
 }
 
 const runOfRunner = `-- name: RunOfRunner :one
-SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, how FROM runs
-WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL FOR UPDATE
+SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, split_from, mends,
+  apart, how FROM runs WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL FOR UPDATE
 `
 
 type RunOfRunnerParams struct {
@@ -475,6 +547,9 @@ type RunOfRunnerRow struct {
 	Minutes   sql.NullFloat64
 	AscentM   sql.NullFloat64
 	FileID    sql.NullInt64
+	SplitFrom sql.NullInt64
+	Mends     bool
+	Apart     bool
 	How       string
 }
 
@@ -494,13 +569,16 @@ func (q *Queries) RunOfRunner(ctx context.Context, arg RunOfRunnerParams) (RunOf
 		&i.Minutes,
 		&i.AscentM,
 		&i.FileID,
+		&i.SplitFrom,
+		&i.Mends,
+		&i.Apart,
 		&i.How,
 	)
 	return i, err
 }
 
 const runPlaces = `-- name: RunPlaces :many
-SELECT r.id, r.pair_id, r.run_on, CAST(r.km * 1000 AS SIGNED) AS metres, r.started_at, r.file_id, r.split_from,
+SELECT r.id, r.pair_id, r.run_on, CAST(r.km * 1000 AS SIGNED) AS metres, r.started_at, r.file_id, r.split_from, r.mends,
   r.withdrawn_at IS NOT NULL AS withdrawn,
   p.id IS NOT NULL AND p.runner_id = r.runner_id AND p.taken_back_at IS NULL AS its_pair
 FROM runs r LEFT JOIN pairs p ON p.id = r.pair_id WHERE r.runner_id = ? AND r.shop_id = ? ORDER BY r.id
@@ -519,6 +597,7 @@ type RunPlacesRow struct {
 	StartedAt sql.NullTime
 	FileID    sql.NullInt64
 	SplitFrom sql.NullInt64
+	Mends     bool
 	Withdrawn bool
 	ItsPair   sql.NullBool
 }
@@ -540,6 +619,7 @@ func (q *Queries) RunPlaces(ctx context.Context, arg RunPlacesParams) ([]RunPlac
 			&i.StartedAt,
 			&i.FileID,
 			&i.SplitFrom,
+			&i.Mends,
 			&i.Withdrawn,
 			&i.ItsPair,
 		); err != nil {
@@ -589,8 +669,8 @@ func (q *Queries) RunnersWithRuns(ctx context.Context, arg RunnersWithRunsParams
 }
 
 const runsKnown = `-- name: RunsKnown :many
-SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, started_at, file_id, split_from, withdrawn_at IS NOT NULL AS withdrawn FROM runs
-WHERE runner_id = ? AND shop_id = ? ORDER BY id
+SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, started_at, file_id, split_from, mends,
+  withdrawn_at IS NOT NULL AS withdrawn FROM runs WHERE runner_id = ? AND shop_id = ? ORDER BY id
 `
 
 type RunsKnownParams struct {
@@ -606,6 +686,7 @@ type RunsKnownRow struct {
 	StartedAt sql.NullTime
 	FileID    sql.NullInt64
 	SplitFrom sql.NullInt64
+	Mends     bool
 	Withdrawn bool
 }
 
@@ -626,11 +707,121 @@ func (q *Queries) RunsKnown(ctx context.Context, arg RunsKnownParams) ([]RunsKno
 			&i.StartedAt,
 			&i.FileID,
 			&i.SplitFrom,
+			&i.Mends,
 			&i.Withdrawn,
 		); err != nil {
 			return nil, err
 		}
 		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const runsMovedOut = `-- name: RunsMovedOut :many
+SELECT m.run_id FROM run_moves m JOIN runs r ON r.id = m.run_id WHERE r.runner_id = ? AND r.shop_id = ? AND m.to_pair IS NULL
+  AND m.id = (SELECT MAX(l.id) FROM run_moves l WHERE l.run_id = m.run_id)
+`
+
+type RunsMovedOutParams struct {
+	RunnerID uint64
+	ShopID   uint64
+}
+
+func (q *Queries) RunsMovedOut(ctx context.Context, arg RunsMovedOutParams) ([]uint64, error) {
+	rows, err := q.db.QueryContext(ctx, runsMovedOut, arg.RunnerID, arg.ShopID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []uint64
+	for rows.Next() {
+		var run_id uint64
+		if err := rows.Scan(&run_id); err != nil {
+			return nil, err
+		}
+		items = append(items, run_id)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const runsOfPair = `-- name: RunsOfPair :many
+SELECT id FROM runs WHERE pair_id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL ORDER BY id
+`
+
+type RunsOfPairParams struct {
+	PairID   sql.NullInt64
+	RunnerID uint64
+	ShopID   uint64
+}
+
+func (q *Queries) RunsOfPair(ctx context.Context, arg RunsOfPairParams) ([]uint64, error) {
+	rows, err := q.db.QueryContext(ctx, runsOfPair, arg.PairID, arg.RunnerID, arg.ShopID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []uint64
+	for rows.Next() {
+		var id uint64
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const runsTakenOut = `-- name: RunsTakenOut :many
+SELECT m.run_id FROM run_moves m JOIN runs r ON r.id = m.run_id
+WHERE m.from_pair = ? AND m.to_pair IS NULL AND m.made_at = ? AND r.runner_id = ?
+  AND r.shop_id = ? AND r.pair_id IS NULL AND r.withdrawn_at IS NULL
+  AND m.id = (SELECT MAX(l.id) FROM run_moves l WHERE l.run_id = m.run_id) ORDER BY m.run_id
+`
+
+type RunsTakenOutParams struct {
+	Pair     sql.NullInt64
+	MadeAt   time.Time
+	RunnerID uint64
+	ShopID   uint64
+}
+
+// The runs that a pair lost when it was taken away, and that nobody has moved since.
+func (q *Queries) RunsTakenOut(ctx context.Context, arg RunsTakenOutParams) ([]uint64, error) {
+	rows, err := q.db.QueryContext(ctx, runsTakenOut,
+		arg.Pair,
+		arg.MadeAt,
+		arg.RunnerID,
+		arg.ShopID,
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []uint64
+	for rows.Next() {
+		var run_id uint64
+		if err := rows.Scan(&run_id); err != nil {
+			return nil, err
+		}
+		items = append(items, run_id)
 	}
 	if err := rows.Close(); err != nil {
 		return nil, err
@@ -751,6 +942,24 @@ type SetPairSlowedParams struct {
 func (q *Queries) SetPairSlowed(ctx context.Context, arg SetPairSlowedParams) error {
 	_, err := q.db.ExecContext(ctx, setPairSlowed, arg.SlowedOn, arg.ID, arg.ShopID)
 	return err
+}
+
+const setRunApart = `-- name: SetRunApart :execrows
+UPDATE runs SET apart = TRUE WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL
+`
+
+type SetRunApartParams struct {
+	ID       uint64
+	RunnerID uint64
+	ShopID   uint64
+}
+
+func (q *Queries) SetRunApart(ctx context.Context, arg SetRunApartParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, setRunApart, arg.ID, arg.RunnerID, arg.ShopID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
 }
 
 const setRunPair = `-- name: SetRunPair :execrows

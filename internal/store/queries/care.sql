@@ -1,5 +1,6 @@
 -- name: AddRub :exec
-INSERT INTO rubs (shop_id, pair_id, side, place, comes, cause, tried, referred, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
+INSERT INTO rubs (shop_id, pair_id, side, place, comes, cause, tried, referred, by_runner, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: SetRubHelped :execrows
 UPDATE rubs SET helped = sqlc.arg(helped) WHERE rubs.id = sqlc.arg(id) AND rubs.shop_id = sqlc.arg(shop_id)

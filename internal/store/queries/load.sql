@@ -19,9 +19,8 @@ WHERE shop_id = sqlc.arg(shop_id) AND runner_id IN (sqlc.slice(ids)) AND taken_b
 SELECT * FROM models WHERE id IN (SELECT p.model_id FROM pairs p WHERE p.shop_id = sqlc.arg(shop_id) AND p.runner_id IN (sqlc.slice(ids)));
 
 -- name: LoadRuns :many
-SELECT id, runner_id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, how
-  FROM runs
-WHERE shop_id = sqlc.arg(shop_id) AND runner_id IN (sqlc.slice(ids)) AND withdrawn_at IS NULL ORDER BY runner_id, run_on, started_at, id;
+SELECT id, runner_id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id,
+  split_from, mends, apart, how FROM runs WHERE shop_id = sqlc.arg(shop_id) AND runner_id IN (sqlc.slice(ids)) AND withdrawn_at IS NULL ORDER BY runner_id, run_on, started_at, id;
 
 -- name: LoadInspections :many
 SELECT i.*, u.name AS maker FROM inspections i JOIN pairs p ON p.id = i.pair_id JOIN users u ON u.id = i.made_by
@@ -50,7 +49,8 @@ SELECT id, runner_id, kind, ground, pair_id, second_pair FROM run_rules WHERE sh
   AND runner_id IN (sqlc.slice(ids)) AND withdrawn_at IS NULL ORDER BY id;
 
 -- name: LoadRubs :many
-SELECT r.id, p.runner_id, r.pair_id, r.side, r.place, r.comes, r.cause, r.tried, r.helped, r.referred, r.made_at, u.name AS maker
+SELECT r.id, p.runner_id, r.pair_id, r.side, r.place, r.comes, r.cause, r.tried, r.helped, r.referred, r.by_runner,
+  r.answered_at, r.made_at, u.name AS maker
 FROM rubs r JOIN pairs p ON p.id = r.pair_id JOIN users u ON u.id = r.made_by WHERE p.shop_id = sqlc.arg(shop_id)
   AND p.runner_id IN (sqlc.slice(ids)) ORDER BY r.id DESC;
 

@@ -5,6 +5,14 @@ INSERT INTO pair_reports (shop_id, pair_id, after_days, comfort, note, by_runner
 UPDATE pair_reports r JOIN pairs p ON p.id = r.pair_id SET r.answered_at = sqlc.arg(answered_at)
 WHERE r.id = sqlc.arg(id) AND p.runner_id = sqlc.arg(runner_id) AND p.shop_id = sqlc.arg(shop_id);
 
+-- name: AnswerLook :exec
+UPDATE inspections r JOIN pairs p ON p.id = r.pair_id SET r.answered_at = sqlc.arg(answered_at)
+WHERE r.id = sqlc.arg(id) AND p.runner_id = sqlc.arg(runner_id) AND p.shop_id = sqlc.arg(shop_id);
+
+-- name: AnswerRub :exec
+UPDATE rubs r JOIN pairs p ON p.id = r.pair_id SET r.answered_at = sqlc.arg(answered_at)
+WHERE r.id = sqlc.arg(id) AND p.runner_id = sqlc.arg(runner_id) AND p.shop_id = sqlc.arg(shop_id);
+
 -- name: LateReports :many
 SELECT p.model_id, p.runner_id, p.fit_id, r.comfort FROM pair_reports r JOIN pairs p ON p.id = r.pair_id
   JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL

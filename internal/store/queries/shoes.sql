@@ -41,12 +41,12 @@ UPDATE pairs SET first_worn = sqlc.arg(first_worn) WHERE id = sqlc.arg(id) AND s
 
 -- name: AddRun :execlastid
 INSERT INTO runs (shop_id, runner_id, pair_id, run_on, km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, split_from,
-  how, made_by, made_at)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
+  mends, apart, how, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: RunOfRunner :one
-SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, how FROM runs
-WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL FOR UPDATE;
+SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id, split_from, mends,
+  apart, how FROM runs WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL FOR UPDATE;
 
 -- name: SetRunPair :execrows
 UPDATE runs SET pair_id = sqlc.arg(to_pair) WHERE id = sqlc.arg(id) AND runner_id = sqlc.arg(runner_id) AND shop_id = sqlc.arg(shop_id)
@@ -54,6 +54,13 @@ UPDATE runs SET pair_id = sqlc.arg(to_pair) WHERE id = sqlc.arg(id) AND runner_i
 
 -- name: AddRunMove :exec
 INSERT INTO run_moves (shop_id, run_id, from_pair, to_pair, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?);
+
+-- name: SetRunApart :execrows
+UPDATE runs SET apart = TRUE WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL;
+
+-- name: RunsMovedOut :many
+SELECT m.run_id FROM run_moves m JOIN runs r ON r.id = m.run_id WHERE r.runner_id = ? AND r.shop_id = ? AND m.to_pair IS NULL
+  AND m.id = (SELECT MAX(l.id) FROM run_moves l WHERE l.run_id = m.run_id);
 
 -- name: WithdrawRun :execrows
 UPDATE runs SET withdrawn_at = ?, withdrawn_by = ? WHERE id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL;
@@ -70,6 +77,26 @@ SELECT COUNT(*) FROM runs WHERE pair_id = ? AND withdrawn_at IS NULL;
 -- name: TakePairBack :execrows
 UPDATE pairs SET taken_back_at = ? WHERE id = ? AND shop_id = ? AND taken_back_at IS NULL;
 
+-- name: PutPairRight :exec
+UPDATE pairs SET uk_half = ?, width = ?, price = ?, bought_on = ?, first_worn = ? WHERE id = ? AND shop_id = ?;
+
+-- name: PairTakenAway :one
+SELECT id, bought_on, taken_back_at FROM pairs WHERE id = ? AND runner_id = ? AND shop_id = ? AND fit_id IS NULL AND taken_back_at IS NOT NULL
+  FOR UPDATE;
+
+-- name: PutPairBack :execrows
+UPDATE pairs SET taken_back_at = NULL WHERE id = ? AND shop_id = ? AND taken_back_at IS NOT NULL;
+
+-- name: RunsOfPair :many
+SELECT id FROM runs WHERE pair_id = ? AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL ORDER BY id;
+
+-- name: RunsTakenOut :many
+-- The runs that a pair lost when it was taken away, and that nobody has moved since.
+SELECT m.run_id FROM run_moves m JOIN runs r ON r.id = m.run_id
+WHERE m.from_pair = sqlc.arg(pair) AND m.to_pair IS NULL AND m.made_at = sqlc.arg(made_at) AND r.runner_id = sqlc.arg(runner_id)
+  AND r.shop_id = sqlc.arg(shop_id) AND r.pair_id IS NULL AND r.withdrawn_at IS NULL
+  AND m.id = (SELECT MAX(l.id) FROM run_moves l WHERE l.run_id = m.run_id) ORDER BY m.run_id;
+
 -- name: SetPairAside :exec
 UPDATE pairs SET set_aside_on = ?, aside_reason = ?, aside_note = ? WHERE id = ? AND shop_id = ?;
 
@@ -80,8 +107,8 @@ UPDATE pairs SET slowed_on = ? WHERE id = ? AND shop_id = ?;
 SELECT id FROM runners WHERE id = ? AND shop_id = ? AND erased_at IS NULL FOR UPDATE;
 
 -- name: RunsKnown :many
-SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, started_at, file_id, split_from, withdrawn_at IS NOT NULL AS withdrawn FROM runs
-WHERE runner_id = ? AND shop_id = ? ORDER BY id;
+SELECT id, pair_id, run_on, CAST(km AS DOUBLE) AS km, started_at, file_id, split_from, mends,
+  withdrawn_at IS NOT NULL AS withdrawn FROM runs WHERE runner_id = ? AND shop_id = ? ORDER BY id;
 
 -- name: WithdrawRunParts :exec
 UPDATE runs SET withdrawn_at = ?, withdrawn_by = ? WHERE id IN (sqlc.slice(ids)) AND runner_id = ? AND shop_id = ? AND withdrawn_at IS NULL;
@@ -90,7 +117,7 @@ UPDATE runs SET withdrawn_at = ?, withdrawn_by = ? WHERE id IN (sqlc.slice(ids))
 SELECT DISTINCT runner_id FROM runs WHERE shop_id = ? AND runner_id > ? ORDER BY runner_id LIMIT 500;
 
 -- name: RunPlaces :many
-SELECT r.id, r.pair_id, r.run_on, CAST(r.km * 1000 AS SIGNED) AS metres, r.started_at, r.file_id, r.split_from,
+SELECT r.id, r.pair_id, r.run_on, CAST(r.km * 1000 AS SIGNED) AS metres, r.started_at, r.file_id, r.split_from, r.mends,
   r.withdrawn_at IS NOT NULL AS withdrawn,
   p.id IS NOT NULL AND p.runner_id = r.runner_id AND p.taken_back_at IS NULL AS its_pair
 FROM runs r LEFT JOIN pairs p ON p.id = r.pair_id WHERE r.runner_id = ? AND r.shop_id = ? ORDER BY r.id;

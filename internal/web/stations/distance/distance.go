@@ -3,16 +3,19 @@
 package distance
 
 import (
+	"cmp"
 	"embed"
 	"html/template"
 	"net/http"
 	"net/url"
 	"slices"
 	"strconv"
+	"time"
 
 	"trevik/internal/app/runlog"
 	"trevik/internal/app/wardrobe"
 	"trevik/internal/core/term"
+	"trevik/internal/core/units"
 	"trevik/internal/core/wear"
 	"trevik/internal/form"
 	"trevik/internal/record"
@@ -31,9 +34,11 @@ type pair struct {
 	Answer  wear.SchoolAnswer
 	Lead    string
 	Reports []record.Report
+	Said    []record.Said // on the runner's own page, to be answered
 	Photos  []photoPair
 	Races   []raceLine
 	If      []record.WhatIf
+	Made    []kit.Option // the widths that its model is made in
 }
 
 // photoPair is a side's first picture and its latest.
@@ -54,6 +59,18 @@ func (b body) PairOptions() []kit.Option {
 		out = append(out, kit.Option{Value: strconv.FormatUint(p.Pair.ID, 10), Text: p.Pair.Name()})
 	}
 	return out
+}
+
+// MendFields are the inputs of the run that is put right: into a pair in use, or the one that it is in.
+func (b body) MendFields(own map[string]kit.Control, u units.System) []kit.Control {
+	pairs := b.PairOptions()
+	in := strconv.FormatUint(b.Mend.PairID, 10)
+	for _, o := range b.Find.Pairs {
+		if o.Value == in && !slices.ContainsFunc(pairs, func(p kit.Option) bool { return p.Value == in }) {
+			pairs = append(pairs, kit.Option{Value: in, Text: o.Text + ", set aside"})
+		}
+	}
+	return MendControls(own, b.Mend, pairs, u)
 }
 
 // Usual is the pair that a run is in where there is only one; else the rules choose.
@@ -84,14 +101,36 @@ type body struct {
 	Aside     []aside
 	Runs      []logged // a page of all, newest first
 	All       int
+	Found     int
 	Page      int
 	Older     int
 	Newer     int
 	Split     *record.Run
-	Cupboard  *pair // the one pair that is looked at, in a session through all
+	Mend      *record.Run
+	Find      find
+	Alike     []alike
+	Gone      uint64 // a pair that was just taken away
+	Cupboard  *pair  // the one pair that is looked at, in a session through all
 	At, Of    int
 	Next      int // the next pair's number, 0 after the last
 	Stay      int // the number at which the next pair stands once this one is set aside
+}
+
+// find says which runs of all are shown.
+type find struct {
+	Of    string // a pair's id, or noPair; empty is all
+	Until string // a day
+	Query template.URL
+	Pairs []kit.Option
+}
+
+// noPair is where runs without a pair are asked for.
+const noPair = "none"
+
+// alike are two runs that may be one.
+type alike struct {
+	record.Alike
+	In [2]string
 }
 
 type rule struct {
@@ -114,7 +153,7 @@ type logged struct {
 func Station() bench.Station {
 	return bench.Station{Path: "distance", Name: "Distance", Lead: "Runs against pairs, what is left of each, and when to order the next.",
 		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra,
-		Fields: slices.Concat(runlog.RunFields, runlog.RuleFields, runlog.SplitFields, columnFields, fileFields,
+		Fields: slices.Concat(runlog.RunFields, runlog.MendFields, wardrobe.FactFields, runlog.RuleFields, runlog.SplitFields, columnFields, fileFields,
 			wardrobe.ReportFields, wardrobe.RaceFields, wardrobe.AsideFields, wardrobe.CountedFields, wardrobe.LetInFields, wardrobe.CalledFields,
 			wardrobe.LiftingFields, wardrobe.LookFields)}
 }
@@ -131,6 +170,7 @@ const (
 func bodyOf(c *kit.Req, b *bench.Bench, fit *record.Conclusions) (any, error) {
 	out := body{On: fit.Today.Format(wear.DateLayout), Loose: fit.Runner.Loose, Offers: fit.Offers()}
 	out.Withdrawn, _ = strconv.ParseUint(c.Query("withdrawn"), 10, 63) // what is no number is none
+	out.Gone, _ = strconv.ParseUint(c.Query("gone"), 10, 63)
 	_, km, _ := fit.WeekTold()
 	s, err := fit.Serving()
 	if err != nil {
@@ -173,6 +213,9 @@ func bodyOf(c *kit.Req, b *bench.Bench, fit *record.Conclusions) (any, error) {
 	for _, r := range fit.Runner.Rules {
 		out.Rules = append(out.Rules, rule{r, names[r.PairID], names[r.Second]})
 	}
+	for _, x := range fit.Runner.LookAlikes() {
+		out.Alike = append(out.Alike, alike{x, [2]string{names[x.First.PairID], names[x.Second.PairID]}})
+	}
 	out.log(c, fit.Runner.Pairs, names)
 	out.cupboard(c)
 	out.File, err = waiting(c, b, fit)
@@ -181,7 +224,7 @@ func bodyOf(c *kit.Req, b *bench.Bench, fit *record.Conclusions) (any, error) {
 
 // pairOf is a pair in use, the i-th, with what is left of it.
 func pairOf(fit *record.Conclusions, i int, w record.Worn) (*pair, error) {
-	p := pair{Reports: w.Pair.Reports, Worn: w, Lead: fit.Shop.Settings.WearSchool, Photos: photosOf(w.Pair)}
+	p := pair{Reports: w.Pair.Reports, Said: fit.Runner.Said(&w.Pair), Worn: w, Lead: fit.Shop.Settings.WearSchool, Photos: photosOf(w.Pair)}
 	p.Answer = map[string]wear.SchoolAnswer{"by_distance": w.Wear.Schools.ByDistance, "by_own_history": w.Wear.Schools.ByOwnHistory,
 		"by_condition": w.Wear.Schools.ByCondition}[p.Lead]
 	var marks []draw.Mark
@@ -197,6 +240,13 @@ func pairOf(fit *record.Conclusions, i int, w record.Worn) (*pair, error) {
 	runs := slices.Clone(w.Pair.Runs)
 	slices.Reverse(runs)
 	p.Recent = runs[:min(recent, len(runs))]
+	made := []string{w.Pair.Width}
+	if m := fit.Shop.Catalogue.ByID(w.Pair.ModelRow); m != nil && slices.Contains(m.Widths, w.Pair.Width) {
+		made = m.Widths
+	}
+	for _, x := range made {
+		p.Made = append(p.Made, kit.Option{Value: x, Text: x})
+	}
 	var err error
 	p.If, err = fit.WhatIfs(i)
 	return &p, err
@@ -237,9 +287,19 @@ func (b *body) log(c *kit.Req, all []record.Pair, names map[uint64]string) {
 		}
 		return y.StartedAt.Compare(x.StartedAt)
 	})
+	asked := c.Query("split")
+	if asked == "" {
+		asked = c.PostForm("run") // of a form that could not be kept
+	}
+	b.Split = runAt(runs, asked)
+	if b.Mend = runAt(runs, cmp.Or(c.Query("mend"), c.PostForm("mend_run"))); b.Mend != nil {
+		b.Split = nil
+	}
+	b.All = len(runs)
+	runs = b.find(c, runs, all)
 	page, _ := strconv.Atoi(c.Query("page")) // what is no number is the first
 	page = max(1, page)
-	b.All, b.Page = len(runs), page
+	b.Found, b.Page = len(runs), page
 	from := min((page-1)*aPage, len(runs))
 	b.Runs = runs[from:min(from+aPage, len(runs))]
 	if page > 1 {
@@ -248,17 +308,39 @@ func (b *body) log(c *kit.Req, all []record.Pair, names map[uint64]string) {
 	if from+aPage < len(runs) {
 		b.Older = page + 1
 	}
-	asked := c.Query("split")
-	if asked == "" {
-		asked = c.PostForm("run") // of a form that could not be kept
+}
+
+// find keeps the runs that are asked for: of a pair, and up to a day.
+func (b *body) find(c *kit.Req, runs []logged, pairs []record.Pair) []logged {
+	b.Find = find{Of: c.Query("of"), Until: c.Query("until"), Pairs: []kit.Option{{Text: "any"}, {Value: noPair, Text: "no pair"}}}
+	for i := range pairs {
+		b.Find.Pairs = append(b.Find.Pairs, kit.Option{Value: strconv.FormatUint(pairs[i].ID, 10), Text: pairs[i].Name()})
 	}
-	if id, err := strconv.ParseUint(asked, 10, 63); err == nil {
-		for i := range runs {
-			if runs[i].ID == id {
-				b.Split = &runs[i].Run
-			}
+	for i := range b.Find.Pairs {
+		b.Find.Pairs[i].On = b.Find.Pairs[i].Value == b.Find.Of
+	}
+	until, err := time.Parse(time.DateOnly, b.Find.Until)
+	if err != nil {
+		b.Find.Until = "" // no day: all of them
+	}
+	b.Find.Query = template.URL("of=" + url.QueryEscape(b.Find.Of) + "&until=" + url.QueryEscape(b.Find.Until))
+	return slices.DeleteFunc(slices.Clone(runs), func(r logged) bool {
+		in := strconv.FormatUint(r.PairID, 10)
+		if r.PairID == 0 {
+			in = noPair
 		}
+		return b.Find.Of != "" && in != b.Find.Of || b.Find.Until != "" && r.On.After(until)
+	})
+}
+
+// runAt is the run of an id, nil where it is not there.
+func runAt(runs []logged, asked string) *record.Run {
+	id, err := strconv.ParseUint(asked, 10, 63)
+	at := slices.IndexFunc(runs, func(r logged) bool { return r.ID == id })
+	if err != nil || at < 0 {
+		return nil
 	}
+	return &runs[at].Run
 }
 
 // cupboard goes through the pairs one by one.
@@ -281,13 +363,14 @@ func extra(b *bench.Bench) []kit.Route {
 	post := func(path string, do kit.Handler) kit.Route { return at(http.MethodPost, path, do) }
 	return []kit.Route{
 		post("runs", add(b)), post("runs/move", move(b)), post("runs/split", split(b)), post("runs/:run/withdraw", withdraw(b)),
-		post("runs/:run/restore", restore(b)),
+		post("runs/:run/restore", restore(b)), post("runs/mend", mend(b)), post("runs/:run/apart", apart(b)),
+		post("pairs/:pair/facts", facts(b)), post("pairs/:pair/take-away", takeAway(b)), post("pairs/:pair/put-back", putBack(b)),
 		post("runs/file", readFile(b)), post("runs/watch", takeWatch(b)), post("runs/columns", settle(b)), post("runs/put-in", putIn(b)),
 		post("runs/let-go", letGo(b)),
 		at(http.MethodGet, "runs/export", export(b)),
 		post("rules", addRule(b)), post("rules/:rule/end", endRule(b)),
 		post("races", addRace(b)), post("races/:race/end", endRace(b)),
-		post("pairs/:pair/report", report(b)), post("reports/:report/answered", answered(b)), post("pairs/:pair/look", look(b)),
+		post("pairs/:pair/report", report(b)), post("said/:kind/:said/answered", answered(b)), post("pairs/:pair/look", look(b)),
 		post("looks/:look/take-back", takeBack(b)),
 		post("pairs/:pair/photo", addPhoto(b)), at(http.MethodGet, "pair-photos/:photo", showPhoto(b)), post("pairs/:pair/lifting", lifting(b)),
 		post("pairs/:pair/set-aside", setAside(b)), post("pairs/:pair/resume", resume(b)), post("pairs/:pair/slow", slow(b)),

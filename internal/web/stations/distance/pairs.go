@@ -3,12 +3,16 @@ package distance
 import (
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
+	"time"
 
 	"trevik/internal/app/runlog"
 	"trevik/internal/app/wardrobe"
 	"trevik/internal/core/fault"
+	"trevik/internal/core/foot"
 	"trevik/internal/core/term"
+	"trevik/internal/core/units"
 	"trevik/internal/form"
 	"trevik/internal/record"
 	"trevik/internal/web/bench"
@@ -192,7 +196,59 @@ func called(b *bench.Bench) kit.Handler {
 
 // answered says that what a runner said of a pair was answered.
 func answered(b *bench.Bench) kit.Handler {
-	return post{of: "report", at: top, do: func(s sent) error {
-		return b.App.Wardrobe.AnswerReport(s.Ctx(), s.Who, s.runner, s.id)
+	return post{of: "said", at: top, do: func(s sent) error {
+		return b.App.Wardrobe.Answered(s.Ctx(), s.Who, s.runner, s.Param("kind"), s.id)
 	}}.handle(b)
+}
+
+// facts puts a pair's facts right.
+func facts(b *bench.Bench) kit.Handler {
+	return post{fields: wardrobe.FactFields, of: "pair", at: pairAt, do: func(s sent) error {
+		return b.App.Wardrobe.PutRight(s.Ctx(), s.Who, s.runner, s.id, wardrobe.Facts{UK: foot.Figure(s.v["fact_uk"].Number),
+			Width: s.v["fact_width"].Text, Price: int64(s.v["fact_price"].Number), Since: s.v["fact_since"].Text, Worn: s.v["fact_worn"].Text})
+	}}.handle(b)
+}
+
+// takeAway takes a pair away that was put down in error.
+func takeAway(b *bench.Bench) kit.Handler {
+	return func(c *kit.Req) error {
+		fit, err := b.Load(c)
+		if err != nil {
+			return err
+		}
+		id, err := kit.RowID(c, "pair")
+		if err == nil {
+			_, err = kit.Form(c, kit.Known())
+		}
+		if err == nil {
+			err = b.App.Wardrobe.TakeAway(c.Ctx(), c.Who, fit.Runner.ID, id)
+		}
+		return b.Done(c, Station(), fit, nil, err, bench.URL(fit.ID, "distance")+"?gone="+strconv.FormatUint(id, 10))
+	}
+}
+
+func putBack(b *bench.Bench) kit.Handler {
+	return post{of: "pair", at: pairAt, do: func(s sent) error { return b.App.Wardrobe.PutBack(s.Ctx(), s.Who, s.runner, s.id) }}.handle(b)
+}
+
+// FactFields are the inputs of the form that puts the pair's facts right, filled with what they are.
+func (p *pair) FactFields(own map[string]kit.Control, u units.System) []kit.Control {
+	day := func(t time.Time) string {
+		if t.IsZero() {
+			return ""
+		}
+		return t.Format(time.DateOnly)
+	}
+	held := map[string]string{"fact_uk": form.Field{}.Show(float64(p.Pair.Size), u), "fact_width": p.Pair.Width,
+		"fact_price": form.Field{Unit: form.Money}.Show(float64(p.Pair.Price), u), "fact_since": day(p.Pair.BoughtOn),
+		"fact_worn": day(p.Pair.FirstWorn)}
+	var out []kit.Control
+	for _, f := range wardrobe.FactFields {
+		c := own[f.Name].Default(held[f.Name]).For(strconv.FormatUint(p.Pair.ID, 10))
+		if f.Name == "fact_width" {
+			c = c.Choose(p.Made)
+		}
+		out = append(out, c)
+	}
+	return out
 }

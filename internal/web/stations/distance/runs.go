@@ -3,6 +3,7 @@ package distance
 import (
 	"fmt"
 	"io"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -10,6 +11,7 @@ import (
 	"trevik/internal/app"
 	"trevik/internal/app/runlog"
 	"trevik/internal/core/term"
+	"trevik/internal/core/units"
 	"trevik/internal/form"
 	"trevik/internal/record"
 	"trevik/internal/runtable"
@@ -165,6 +167,53 @@ func withdraw(b *bench.Bench) kit.Handler {
 
 func restore(b *bench.Bench) kit.Handler {
 	return post{of: "run", at: top, do: func(s sent) error { return b.App.Runs.Restore(s.Ctx(), s.Who, s.runner, s.id) }}.handle(b)
+}
+
+// mend puts a run right; the run as it was can be brought back.
+func mend(b *bench.Bench) kit.Handler {
+	return func(c *kit.Req) error {
+		fit, err := b.Load(c)
+		if err != nil {
+			return err
+		}
+		form, id, err := Mend(c, b.App.Runs, fit.Runner.ID)
+		return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "distance")+"?withdrawn="+strconv.FormatUint(id, 10)+"#runs")
+	}
+}
+
+// MendControls are the inputs of the form that puts a run right, filled with what it is.
+func MendControls(own map[string]kit.Control, x *record.Run, pairs []kit.Option, u units.System) []kit.Control {
+	held := runlog.MendInputs(*x, u)
+	var out []kit.Control
+	for _, f := range runlog.MendFields {
+		c := own[f.Name].Default(held[f.Name])
+		if f.Name == "mend_pair" {
+			c = c.ChooseOr("no pair", pairs)
+		}
+		out = append(out, c)
+	}
+	return out
+}
+
+// Mend reads the form that puts a run right and does so. It gives the id of the run as it was.
+func Mend(c *kit.Req, log *runlog.Log, runner uint64) (url.Values, uint64, error) {
+	form, v, err := kit.Decode(c, runlog.MendFields, "mend_run")
+	if err != nil {
+		return form, 0, err
+	}
+	id, err := strconv.ParseUint(form.Get("mend_run"), 10, 63)
+	if err != nil {
+		return form, 0, app.ErrNotFound
+	}
+	_, err = log.Mend(c.Ctx(), c.Who, runner, id, runlog.Typed{PairID: uint64(v["mend_pair"].Number), On: v["mend_on"].Text,
+		Start: v["mend_start"].Text, KM: v["mend_km"].Ptr(), Ground: term.Ground(v["mend_ground"].Text), Kind: term.Kind(v["mend_kind"].Text),
+		Wet: !v["mend_wet"].Empty, TempC: v["mend_temp_c"].Ptr()})
+	return form, id, err
+}
+
+// apart keeps that a run is another than the one it looks like.
+func apart(b *bench.Bench) kit.Handler {
+	return post{of: "run", at: place("alike"), do: func(s sent) error { return b.App.Runs.SayApart(s.Ctx(), s.Who, s.runner, s.id) }}.handle(b)
 }
 
 // move moves the ticked runs.
