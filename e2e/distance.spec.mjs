@@ -28,10 +28,10 @@ test("runs come from many files with progress, go to their pair in one go, and a
     await expect(page.getByRole("button", { name: `Put ${from.files.length} in` })).toBeVisible({ timeout: 60_000 });
     await accessible(page);
     await page.getByRole("button", { name: `Put ${from.files.length} in` }).click();
-    const loose = page.getByRole("heading", { name: /runs without a pair/ });
-    await expect(loose).toContainText(String(from.files.length));
-    await page.getByRole("button", { name: /^All into Ishkel Whimbrel 7/ }).first().click();
-    await expect(loose).not.toContainText(`${from.files.length} runs`);
+    // They go to the only pair that there is.
+    const loose = page.getByRole("heading", { name: /runs? without a pair/ });
+    await expect(page.locator("#saved")).toContainText("saved");
+    await expect(loose).toBeHidden();
 
     // The same runs as the watch's table: all of them are there already.
     await page.setInputFiles("#runs_file", from.csv);
@@ -49,6 +49,28 @@ test("runs come from many files with progress, go to their pair in one go, and a
     await page.keyboard.press("Space");
     await page.getByRole("button", { name: "Move those ticked" }).click();
     await expect(loose).toBeVisible();
+    await page.getByRole("button", { name: /^All into Ishkel Whimbrel 7/ }).first().focus();
+    await page.keyboard.press("Enter");
+    await expect(loose).toBeHidden();
+
+    // One is found, changed, and is as it was again; one is deleted and comes back.
+    await page.getByText(/^All \d+ runs$/).click();
+    await page.getByLabel("Up to").fill(day(3));
+    await page.getByRole("button", { name: "Find" }).click();
+    await expect(page.getByText(/^\d+ of \d+\./)).toBeVisible();
+    await page.locator("#runs").getByRole("link", { name: /^change/ }).first().click();
+    await page.locator("#mend").getByLabel("Distance").fill("12.75");
+    await page.getByRole("button", { name: "Save it so" }).click();
+    await expect(page.locator("#runs")).toContainText("12.8 km");
+    await page.getByRole("button", { name: "Undo" }).click();
+    await page.getByText(/^All \d+ runs$/).click();
+    await expect(page.locator("#runs")).not.toContainText("12.8 km");
+    const all = await page.getByText(/^All \d+ runs$/).textContent();
+    await page.locator("#runs").getByRole("button", { name: /^delete/ }).first().click();
+    await expect(page.getByText(/^All \d+ runs$/)).not.toHaveText(all);
+    await page.getByRole("button", { name: "Undo" }).click();
+    await expect(page.getByText(/^All \d+ runs$/)).toHaveText(all);
+    await accessible(page);
     for (const width of [1280, 1024]) {
       await page.setViewportSize({ width, height: 800 });
       await fits(page);
@@ -103,15 +125,35 @@ test("what is due is listed, and a runner's own page works on a phone", async ({
     await own.setInputFiles("#runs_file", from.files);
     await own.getByRole("button", { name: "Send" }).tap();
     await expect(own.getByRole("status")).toContainText("Your runs are in.");
-    await own.getByText("How is it? Does it rub?").first().tap();
+    // The same again with one tap; changed, and as it was.
+    await own.getByRole("button", { name: /^6.5 km/ }).first().tap();
+    await expect(own.getByRole("status")).toContainText("Your run is put down.");
+    await own.getByRole("link", { name: /^change/ }).first().tap();
+    await own.locator("#mend").getByLabel("Distance").fill("9.5");
+    await accessible(own);
+    await own.getByRole("button", { name: "Save it so" }).tap();
+    await expect(own.locator(".runlist li").first()).toContainText("9.5 km");
+    await own.getByRole("button", { name: "Undo" }).tap();
+    await expect(own.locator(".runlist li").first()).toContainText("6.5 km");
+    // A place that rubs is told, and what it may be is said.
+    await own.getByText("It rubs", { exact: true }).first().tap();
+    await own.getByLabel("Where", { exact: true }).first().selectOption("heel");
+    await own.getByRole("button", { name: "What may it be?" }).first().tap();
+    await expect(own.getByRole("heading", { name: "Heel: what it may be" })).toBeVisible();
+    await accessible(own);
+    await fits(own);
+    await own.getByText("How is it?").first().tap();
     await own.getByLabel("Comfort now, 0 to 10").first().fill("6");
     await own.getByRole("button", { name: "Tell the shop" }).first().tap();
     await expect(own.getByRole("status")).toContainText("The shop sees it.");
-    await own.getByText("Look at it").first().tap();
+    await own.getByText("Check it").first().tap();
     await fits(own);
     await accessible(own);
     await phone.close();
+    await page.goto("/due");
+    await expect(page.getByText(/Anselm Lockyer says: .* rubs, heel/)).toBeVisible();
     await page.goto("/fits/1/distance");
+    await page.getByRole("button", { name: "answered" }).first().click();
     await page.getByText(/^All \d+ runs$/).click();
     await expect(page.getByText("by the runner").first()).toBeVisible();
   } finally {

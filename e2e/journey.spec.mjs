@@ -101,7 +101,7 @@ test("a whole fit, from walking in to the day of replacement", async ({ page }) 
   await expect(page.locator(".offer").first()).toContainText("of room");
   await expect(page.locator(".offer").first().locator("svg.room .foot.left")).toBeVisible();
   await page.locator(".offer summary").first().click();
-  await expect(page.locator(".offer").first().locator("tbody tr")).toHaveCount(10);
+  await expect(page.locator(".offer").first().locator("tbody tr")).toHaveCount(13);
   await page.getByText(/^Ruled out:/).click();
   await expect(page.locator(".ruled li").first()).toBeVisible();
   await accessible(page);

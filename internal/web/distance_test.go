@@ -82,6 +82,12 @@ func TestDistanceFiles(t *testing.T) {
 	b.get(at+"/distance").holds(t, "3 new runs", "Put 3 in", "Let the file go")
 	b.post(at+"/runs/put-in", "file", b.waiting(at)).to(t)
 	p := b.get(at + "/distance")
+	if strings.Contains(p.body, "without a pair") {
+		t.Error("they are not in the only pair that there is")
+	}
+	run := regexp.MustCompile(`name="run" value="(\d+)"`).FindAllStringSubmatch(p.body, 3)
+	b.post(at+"/runs/move", "run", run[0][1], "run", run[1][1], "run", run[2][1], "to_pair", "").to(t)
+	p = b.get(at + "/distance")
 	p.holds(t, "3 runs without a pair", "All into Ishkel Whimbrel 7", "All ")
 	move := regexp.MustCompile(`(?s)name="ids" value="([\d,]+)"><input type="hidden" name="to_pair" value="(\d+)"`).FindStringSubmatch(p.body)
 	ids, pair := strings.Split(move[1], ","), move[2]

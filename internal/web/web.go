@@ -373,7 +373,7 @@ func (s *Server) recovered(c *gin.Context) {
 func headers(c *gin.Context) {
 	for name, value := range map[string]string{
 		"Content-Security-Policy": "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; media-src 'self' " +
-			"blob:; font-src 'self'; connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'",
+			"blob:; font-src 'self'; connect-src 'self'; manifest-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'",
 		"X-Content-Type-Options":       "nosniff",
 		"Referrer-Policy":              "same-origin",
 		"Cross-Origin-Opener-Policy":   "same-origin",

@@ -25,6 +25,10 @@ var RubFields = []form.Field{
 	{Name: "rub_tried", Label: "What is tried", Kind: form.Text, Max: 300},
 }
 
+// RubSigns is what a runner says besides of a place that rubs; each sends them to a clinician.
+var RubSigns = form.Field{Name: "rub_signs", Label: "Besides", Kind: form.Many, Choices: []string{"skin_is_broken", "it_is_numb",
+	"for_over_two_weeks"}}
+
 // AddRub keeps that a pair rubs at a place. It fails with a fault.List.
 func (w *Wardrobe) AddRub(ctx context.Context, who app.Actor, runnerID uint64, r record.RubReport) error {
 	r.Cause, r.Tried = strings.TrimSpace(r.Cause), strings.TrimSpace(r.Tried)

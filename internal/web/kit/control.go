@@ -79,7 +79,7 @@ func ControlOf(f form.Field, input string, u units.System, found Held, typed []s
 		c.Value = strings.Join(typed, "")
 	}
 	for _, w := range f.Choices {
-		c.Options = append(c.Options, Option{w, support.Words(w), on[w]})
+		c.Options = append(c.Options, Option{w, u.Say(support.Words(w)), on[w]})
 	}
 	return c
 }

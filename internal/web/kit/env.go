@@ -46,6 +46,8 @@ type Page struct {
 	Body   any
 	Path   string
 	Notice string
+	// Manifest is the address of what lets a phone install the page; empty is none.
+	Manifest string
 }
 
 // Units is how the reader reads lengths and distances.

@@ -27,6 +27,7 @@ var Funcs = template.FuncMap{
 	"title":      func(v any) string { return Sentence(support.Words(fmt.Sprint(v))) },
 	"length":     func(u units.System, mm float64) string { return u.Length(mm) },
 	"km":         func(u units.System, km float64) string { return u.Distance(km) },
+	"figure":     func(u units.System, km float64) string { return form.Field{Unit: form.KM}.Show(km, u) },
 	"say":        func(u units.System, text string) string { return u.Say(text) },
 	"day":        LongDay,
 	"dayat":      LongDay,

@@ -1,14 +1,14 @@
-// Package own is a runner's own page, on a phone: their pairs, a run put down, a file from
-// the watch, a look at a pair, how it feels, their calendar. It is reached by a private
+// Package own is a runner's own page, on a phone: their pairs and what to do now, runs put down, mended and
+// shared from the watch, a look at a pair, where it rubs, races, their calendar. It is reached by a private
 // address without a password and shows nothing of other runners and nothing of the shop's.
 package own
 
 import (
-	"crypto/sha256"
+	"cmp"
 	"embed"
 	"errors"
-	"fmt"
-	"io"
+	"html/template"
+	"math"
 	"net/http"
 	"net/url"
 	"slices"
@@ -20,12 +20,13 @@ import (
 	"trevik/internal/app/people"
 	"trevik/internal/app/runlog"
 	"trevik/internal/app/wardrobe"
+	"trevik/internal/core/care"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 	"trevik/internal/form"
 	"trevik/internal/record"
-	"trevik/internal/web/desk"
+	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
 	"trevik/internal/web/stations/distance"
 )
@@ -46,21 +47,21 @@ func Routes(env *kit.Env) []kit.Route {
 	}
 	return []kit.Route{
 		{Method: http.MethodGet, Path: "/r/:secret", Handle: o.show},
-		post("runs", o.addRun), post("file", o.sendFile), post("pairs/:pair/report", o.report), post("pairs/:pair/look", o.look),
+		{Method: http.MethodGet, Path: "/r/:secret/app.webmanifest", Handle: o.manifest},
+		post("runs", o.addRun), post("runs/mend", o.mend), post("runs/move", o.move), post("runs/:run/delete", o.deleteRun),
+		post("runs/:run/undo", o.undoRun), post("runs/:run/apart", o.apart), post("file", o.sendFile),
+		{Method: http.MethodPost, Path: "/r/:secret/share", Handle: o.form(o.share), Back: "/r/:secret", Free: true},
+		post("pairs", o.addPair), post("pairs/:pair/report", o.report), post("pairs/:pair/look", o.look), post("pairs/:pair/rub", o.rub),
+		post("pairs/:pair/lifting", o.lifting), post("races", o.addRace), post("races/:race/end", o.endRace),
 		post("changes/:change", o.sore), post("units", o.units),
 		{Method: http.MethodPost, Path: "/r/:secret/calendar", Handle: o.newCalendar, Back: "/r/:secret"},
 		{Method: http.MethodGet, Path: "/calendar/:secret", Handle: o.calendar},
 	}
 }
 
-// mostSent is how much a runner may send at once, bytes: three long runs are far less.
-const mostSent = 24 << 20
-
-// mostFiles is how many files they may send at once.
-const mostFiles = 3
-
 // fields are those of the page's forms: a run's, without what a runner need not say.
-var fields = slices.Concat(runlog.RunFields, wardrobe.ReportFields, wardrobe.LookFields, wardrobe.SoreFields)
+var fields = slices.Concat(runlog.RunFields, runlog.MendFields, wardrobe.ReportFields, wardrobe.LookFields, wardrobe.SoreFields,
+	wardrobe.RaceFields, wardrobe.LiftingFields, wardrobe.OwnedPairFields, wardrobe.RubFields, []form.Field{wardrobe.RubSigns})
 
 // visitor is a request of a runner by their address.
 type visitor struct {
@@ -90,20 +91,51 @@ func (o *Own) visitor(c *kit.Req) (*visitor, error) {
 type view struct {
 	kit.Page
 	Runner   *record.Runner
-	Pairs    []record.Worn
-	Last     []record.Run
+	Pairs    []pair
+	Again    []again
+	Last     record.Run // as the next run is most likely
+	Runs     []logged   // a page, the latest first
+	All      int
+	Older    int
+	Newer    int
+	Alike    []record.Alike
+	Loose    int
+	Offers   []record.Offer
+	Mend     []kit.Control // of the run that is put right
+	MendID   uint64
+	Undo     uint64 // a run that was just changed or deleted
 	Races    []record.Race
 	Changes  []record.Changing // those that go on
+	Models   []string
 	Own      map[string]kit.Control
 	Faults   map[string]string
 	URL      string
 	Options  []kit.Option
-	Usual    string // the pair that is chosen before another is: the one that they have
 	On       string
 	Calendar string // the address of a calendar that was just made
 	Said     string
 	Units    units.System
 	Shop     string
+}
+
+// pair is one of theirs in use, with what they asked of it.
+type pair struct {
+	record.Worn
+	Rub  *care.Rubbed
+	Lace map[string]template.HTML
+	Open bool // its forms: what was sent of it could not be kept
+}
+
+// again is a run like one of the last, put down with one tap.
+type again struct {
+	record.Run
+	In string
+}
+
+// logged is a run with its pair's name.
+type logged struct {
+	record.Run
+	In string
 }
 
 func (o *Own) show(c *kit.Req) error {
@@ -120,10 +152,15 @@ func (o *Own) show(c *kit.Req) error {
 // said are the notes after something was sent, by the address's word for it.
 var said = map[string]string{"run": "Your run is put down.", "file": "Your runs are in.",
 	"there": "Nothing new: these runs were there already.", "report": "Thank you. The shop sees it.", "look": "Your look is kept.",
-	"sore": "The plan has heard it."}
+	"sore": "The plan has heard it.", "mended": "Your run is changed.", "deleted": "Your run is deleted.", "undone": "It is as it was.",
+	"moved": "They are in that pair.", "two": "They are two runs.", "pair": "Your pair is added.", "lifted": "The hours are added.",
+	"race": "Your race is noted.", "norace": "The race is taken away.", "rub": "The shop sees it. This is what it may be."}
 
-// lastRuns is how many of their runs the page shows.
-const lastRuns = 8
+// House values of the page.
+const (
+	aPage    = 10 // runs
+	againFor = 3  // runs that are offered to be put down again
+)
 
 func (o *Own) page(c *visitor, code int, sent url.Values, faults fault.List, calendar string) error {
 	r, err := o.App.Visits.Runner(c.Ctx(), c.Who, c.runner)
@@ -132,35 +169,130 @@ func (o *Own) page(c *visitor, code int, sent url.Values, faults fault.List, cal
 	}
 	today := o.App.Today(c.Who)
 	v := view{Page: o.NewPage(c.Req, "Your shoes"), Runner: r, URL: "/r/" + c.Param("secret"), On: today.Format(time.DateOnly),
-		Units: c.Who.Units, Shop: c.Who.Shop, Calendar: calendar, Said: said[c.Query("said")]}
+		Units: c.Who.Units, Shop: c.Who.Shop, Calendar: calendar, Said: said[c.Query("said")], Loose: len(r.Loose), Alike: r.LookAlikes()}
 	fit, err := o.App.Visits.OfRunner(c.Ctx(), c.Who, c.runner)
-	if err == nil {
+	switch {
+	case err == nil:
+		v.Offers = fit.Offers()
 		v.Races = fit.Races()
-		v.Pairs, err = fit.Worn()
-	}
-	if err != nil && !errors.Is(err, app.ErrNotFound) { // who was never fitted has pairs all the same, and no forecast
+		if err := v.wear(c, fit); err != nil {
+			return err
+		}
+	case !errors.Is(err, app.ErrNotFound): // who was never fitted has pairs all the same, and no forecast
 		return err
 	}
 	if v.Changes, err = r.Changings(today); err != nil {
 		return err
 	}
 	v.Changes = slices.DeleteFunc(v.Changes, func(x record.Changing) bool { return x.Ended })
-	all := r.AllRuns()
-	slices.Reverse(all)
-	v.Last = all[:min(lastRuns, len(all))]
 	v.Faults, v.Notice = kit.Say(c.Who.Units, faults, func(in string) bool {
 		name, _, _ := strings.Cut(in, ".")
 		return name == "runs_file" || slices.ContainsFunc(fields, func(f form.Field) bool { return f.Name == name })
 	})
 	v.Own = kit.Controls(fields, c.Who.Units, sent, v.Faults)
-	v.Options = []kit.Option{{Text: "not told"}}
 	for _, p := range r.InUse() {
 		v.Options = append(v.Options, kit.Option{Value: strconv.FormatUint(p.ID, 10), Text: p.Name()})
 	}
-	if len(v.Options) == 2 {
-		v.Usual = v.Options[1].Value
+	v.log(c)
+	shelf, err := o.App.Shelf.Catalogue(c.Ctx(), c.Who)
+	if err != nil {
+		return err
 	}
+	for _, m := range shelf.Models {
+		if m.Chart == r.Chart {
+			v.Models = append(v.Models, record.FullName(&m))
+		}
+	}
+	v.Manifest = v.URL + "/app.webmanifest"
 	return o.Render(c.Req, code, pages, "own", v)
+}
+
+// wear is what is left of their pairs, with the advice for a place that was said to rub.
+func (v *view) wear(c *visitor, fit *record.Conclusions) error {
+	worn, err := fit.Worn()
+	if err != nil {
+		return err
+	}
+	for _, w := range worn {
+		p := pair{Worn: w, Lace: map[string]template.HTML{}, Open: c.Param("pair") == strconv.FormatUint(w.Pair.ID, 10)}
+		if c.Query("in") == strconv.FormatUint(w.Pair.ID, 10) {
+			switch place := term.Place(c.Query("rub")); {
+			case slices.Contains(care.RubPlaces, place):
+				known := fit.RubKnown(&w.Pair)
+				signs(&known, strings.Split(c.Query("signs"), ","))
+				rub := care.Rub(place, when(c.Query("when")), known)
+				p.Rub = &rub
+				for _, x := range rub.Causes {
+					if x.Lace != "" {
+						p.Lace[x.Lace] = draw.Lacing(x.Lace)
+					}
+				}
+			case w.Wear.RetireBecause != nil && v.Said != "":
+				v.Said += " That pair is to be retired: " + *w.Wear.RetireBecause + "."
+			}
+		}
+		v.Pairs = append(v.Pairs, p)
+	}
+	return nil
+}
+
+// log is a page of their runs, those to put down again, and the one that is put right.
+func (v *view) log(c *visitor) {
+	names := map[uint64]string{}
+	for i := range v.Runner.Pairs {
+		names[v.Runner.Pairs[i].ID] = v.Runner.Pairs[i].Name()
+	}
+	all := v.Runner.AllRuns()
+	slices.Reverse(all)
+	v.All = len(all)
+	v.Last = record.Run{Kind: term.Easy, Ground: term.GroundRoad}
+	if len(v.Options) == 1 {
+		v.Last.PairID, _ = strconv.ParseUint(v.Options[0].Value, 10, 63) // written a moment ago
+	}
+	inUse := func(id uint64) bool {
+		return slices.ContainsFunc(v.Options, func(o kit.Option) bool { return o.Value == strconv.FormatUint(id, 10) })
+	}
+	half := 0.5 // km
+	if v.Units == units.Imperial {
+		half *= units.KmPerMile
+	}
+	for _, x := range all {
+		if x.Part || !inUse(x.PairID) {
+			continue
+		}
+		x.KM = math.Round(x.KM/half) * half // nobody ran 8.37 twice
+		like := func(y again) bool {
+			return y.PairID == x.PairID && y.Kind == x.Kind && y.Ground == x.Ground && y.KM == x.KM
+		}
+		if len(v.Again) == 0 {
+			v.Last.PairID, v.Last.Kind, v.Last.Ground = x.PairID, x.Kind, x.Ground
+		}
+		if len(v.Again) < againFor && x.KM > 0 && !slices.ContainsFunc(v.Again, like) {
+			v.Again = append(v.Again, again{x, names[x.PairID]})
+		}
+	}
+	asked := cmp.Or(c.Query("mend"), c.PostForm("mend_run"))
+	id, _ := strconv.ParseUint(asked, 10, 63) // what is no number is none
+	if at := slices.IndexFunc(all, func(r record.Run) bool { return r.ID == id }); at >= 0 {
+		pairs := slices.Clone(v.Options)
+		if in := all[at].PairID; in != 0 && !inUse(in) {
+			pairs = append(pairs, kit.Option{Value: strconv.FormatUint(in, 10), Text: names[in] + ", set aside"})
+		}
+		v.MendID, v.Mend = id, distance.MendControls(v.Own, &all[at], pairs, v.Units)
+	}
+	v.Undo, _ = strconv.ParseUint(c.Query("undo"), 10, 63)
+	page, _ := strconv.Atoi(c.Query("page"))
+	page = max(1, page)
+	from := min((page-1)*aPage, len(all))
+	for _, x := range all[from:min(from+aPage, len(all))] {
+		v.Runs = append(v.Runs, logged{x, names[x.PairID]})
+	}
+	if page > 1 {
+		v.Newer = page - 1
+	}
+	if from+aPage < len(all) {
+		v.Older = page + 1
+	}
 }
 
 // form is a form of the page: do saves it and gives what was sent and the note of what it did.
@@ -184,84 +316,6 @@ func (o *Own) form(do func(*visitor) (url.Values, string, error)) kit.Handler {
 	}
 }
 
-func (o *Own) addRun(c *visitor) (url.Values, string, error) {
-	sent, v, err := kit.Decode(c.Req, runlog.RunFields)
-	if err == nil {
-		_, err = o.App.Runs.Add(c.Ctx(), c.Who, c.runner, runlog.Typed{PairID: uint64(v["pair"].Number), On: v["on"].Text, Start: v["start"].Text,
-			KM: v["km"].Ptr(), Ground: term.Ground(v["ground"].Text), Kind: term.Kind(v["kind"].Text), Wet: !v["wet"].Empty,
-			TempC: v["temp_c"].Ptr()})
-	}
-	return sent, "run", err
-}
-
-// sendFile takes the runner's GPX files and puts them in at once: what is there already is
-// left out, and nothing is put in where a file is at fault.
-func (o *Own) sendFile(c *visitor) (url.Values, string, error) {
-	if err := c.Hold(mostSent); err != nil {
-		return nil, "", err
-	}
-	sending, err := kit.Upload(c.Req, "runs_file", mostSent)
-	if err != nil {
-		return nil, "", err
-	}
-	var files []runlog.NamedFile
-	digest := sha256.New()
-	for next := distance.Files(sending); ; {
-		name, in, err := next()
-		if err == io.EOF {
-			break
-		}
-		if err == nil && len(files) >= mostFiles {
-			err = fault.List{{Field: "runs_file", Text: fmt.Sprintf("are more than %d files; send up to %d at a time", mostFiles, mostFiles)}}
-		}
-		var data []byte
-		if err == nil {
-			data, err = io.ReadAll(in) // held: the whole form is
-		}
-		if err != nil {
-			return nil, "", err
-		}
-		fmt.Fprintf(digest, "%q %d ", name, len(data))
-		digest.Write(data)
-		files = append(files, runlog.NamedFile{Name: name, Data: data})
-	}
-	if err := c.Ticket([32]byte(digest.Sum(nil))); err != nil {
-		return nil, "", err
-	}
-	if len(files) == 0 {
-		return nil, "", fault.List{{Field: "runs_file", Text: "is missing; choose GPX files"}}
-	}
-	n, err := o.App.Runs.PutFiles(c.Ctx(), c.Who, c.runner, files)
-	if n == 0 {
-		return nil, "there", err
-	}
-	return nil, "file", err
-}
-
-func (o *Own) report(c *visitor) (url.Values, string, error) {
-	pair, err := kit.RowID(c.Req, "pair")
-	if err != nil {
-		return nil, "", err
-	}
-	sent, v, err := kit.Decode(c.Req, wardrobe.ReportFields)
-	if err == nil {
-		err = o.App.Wardrobe.AddReport(c.Ctx(), c.Who, c.runner, pair, v["report_comfort"].Ptr(), v["report_note"].Text)
-	}
-	return sent, "report", err
-}
-
-func (o *Own) look(c *visitor) (url.Values, string, error) {
-	pair, err := kit.RowID(c.Req, "pair")
-	if err != nil {
-		return nil, "", err
-	}
-	sent, n, err := distance.ReadLook(c.Req)
-	if err == nil {
-		err = o.App.Wardrobe.AddLook(c.Ctx(), c.Who, c.runner, pair, n)
-	}
-	return sent, "look", err
-}
-
 // units changes how the runner reads lengths and distances.
 func (o *Own) units(c *visitor) (url.Values, string, error) {
 	sent, err := kit.Form(c.Req, kit.Known("units"))
@@ -269,23 +323,6 @@ func (o *Own) units(c *visitor) (url.Values, string, error) {
 		err = o.App.People.SetLinkUnits(c.Ctx(), c.Param("secret"), units.System(sent.Get("units")))
 	}
 	return sent, "", err
-}
-
-// sore tells the plan of changing over how the week went.
-func (o *Own) sore(c *visitor) (url.Values, string, error) {
-	id, err := kit.RowID(c.Req, "change")
-	if err != nil {
-		return nil, "", err
-	}
-	sent, v, err := kit.Decode(c.Req, wardrobe.SoreFields)
-	if err != nil {
-		return sent, "", err
-	}
-	r, err := desk.Sore(v)
-	if err == nil {
-		err = o.App.Wardrobe.ReportSore(c.Ctx(), c.Who, c.runner, id, r)
-	}
-	return sent, "sore", err
 }
 
 // newCalendar makes a feed of the runner's own and shows its address once.
