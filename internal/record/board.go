@@ -141,10 +141,10 @@ func WeekValues(week int, parts []rotation.WeekPart) []Value {
 }
 
 // ToldValues lay the week that was told at Hello on the board, an easy distance over as many
-// days as were told, for the fitter and the runner to move.
+// days as were told, or are usual, for the fitter and the runner to move.
 func (v *Visit) ToldValues(week int) []Value {
 	told, _, _ := v.WeekTold()
-	days := 3
+	days := 0
 	if d := RunDays.Ptr(v); d != nil {
 		days = int(*d)
 	}

@@ -314,6 +314,7 @@ type Plan struct {
 	Pairs     []CandidateInfo
 	Lines     []PlanLine
 	Purchases []Purchase
+	Races     []RacePlan // the next first
 	OnlyOwn   bool   // no model stands as a candidate
 	Fault     string // why the board has no answer; then there is none
 }
@@ -539,6 +540,7 @@ type Purchase struct {
 	Model *shoe.Model
 	Price int64
 	By    string // the day to order by; empty is now
+	Late  bool   // that day is past
 	Out   string // the day at which the pair that it follows is worn out, even chance
 	Why   string
 }
@@ -563,7 +565,7 @@ func (c *Conclusions) purchases(p *Plan, ahead map[string][]float64, worn []Worn
 			return
 		}
 		to := c.Shop.Catalogue.Latest(&w.Pair.Model) // a favourite is bought again before its version goes
-		x := Purchase{Name: ModelName(to), Model: to, Price: to.Price(), By: max(*by, c.Today.Format(time.DateOnly)), Why: "after " + name}
+		x := Purchase{Name: ModelName(to), Model: to, Price: to.Price(), By: *by, Late: *by < c.Today.Format(time.DateOnly), Why: "after " + name}
 		if w.Wear.Dates.P50 != nil {
 			x.Out = *w.Wear.Dates.P50
 		}
@@ -581,6 +583,16 @@ func (c *Conclusions) purchases(p *Plan, ahead map[string][]float64, worn []Worn
 	}
 	for _, w := range worn {
 		next(w, w.Pair.Name())
+	}
+	var err error
+	if p.Races, err = c.planRaces(p); err != nil {
+		return nil, err
+	}
+	for _, r := range p.Races {
+		if r.Buy != nil && r.OrderBy <= until {
+			out = append(out, Purchase{Name: r.In, Model: r.Buy, Price: r.Buy.Price(), By: r.OrderBy, Late: r.Late,
+				Why: fmt.Sprintf("for %s on %s, broken in by %s", r.Name, r.On.Format("2 January 2006"), r.BrokenInBy.Format("2 January"))})
+		}
 	}
 	slices.SortStableFunc(out, func(x, y Purchase) int { return cmp.Compare(x.By, y.By) })
 	return out, nil

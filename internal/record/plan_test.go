@@ -9,6 +9,7 @@ import (
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/rotation"
+	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
 	"trevik/internal/record"
 )
@@ -202,5 +203,77 @@ func TestServingTwoWeeks(t *testing.T) {
 		if got := s.Takes[i][0] + s.Takes[i][1]; got != want {
 			t.Errorf("%s: %g km a week, want %g", p.Kind, got, want)
 		}
+	}
+}
+
+// Who runs for a race has a pair for it: one of theirs that is good enough, or the pair that was told, else
+// one to buy with its day, which is late where that is past. It stands once, and in no week of the board.
+func TestRacesInThePlan(t *testing.T) {
+	at := func(change func(*world)) *record.Plan {
+		t.Helper()
+		w := fitted(t).told(t, "rotation", "plan_day.1", "tue", "plan_km.1", "10", "plan_kind.1", "easy", "plan_ground.1", "road")
+		w.owns(skua, 60, 120)
+		change(w)
+		p, err := w.follow(t).Plan(context.Background(), record.What{})
+		must(t, err)
+		return p
+	}
+	race := func(w *world, days int) {
+		w.told(t, "hello", "race_km", "10", "race_on", today.AddDate(0, 0, days).Format("2006-01-02"))
+	}
+	if p := at(func(*world) {}); len(p.Races) != 0 {
+		t.Errorf("no race, yet %+v", p.Races)
+	}
+	p := at(func(w *world) { race(w, 120); w.told(t, "hello", "goals", "race") })
+	if len(p.Races) != 1 || p.Races[0].Buy == nil || p.Races[0].Buy.ID != "tern" || p.Races[0].Late || p.Races[0].Suit < rotation.LeastSuit {
+		t.Fatalf("%+v", p.Races)
+	}
+	x := p.Races[0]
+	// 7 days before the race, 7 of delivery, 40 km at half of 40 km a week.
+	if want := today.AddDate(0, 0, 120-7-7-14).Format("2006-01-02"); x.OrderBy != want {
+		t.Errorf("to be ordered by %s, want %s", x.OrderBy, want)
+	}
+	if n := len(p.Purchases); n == 0 || p.Purchases[n-1].Name != x.In || p.Purchases[n-1].By != x.OrderBy {
+		t.Errorf("to order: %s", toJSON(p.Purchases))
+	}
+	sum := int64(0)
+	for _, b := range p.Purchases {
+		sum += b.Price
+	}
+	if p.Sum() != sum {
+		t.Errorf("in all %d, want %d", p.Sum(), sum)
+	}
+	if p := at(func(w *world) { race(w, 20); w.told(t, "hello", "goals", "race") }); !p.Races[0].Late {
+		t.Errorf("in 20 days: %+v", p.Races[0])
+	}
+	// Run without being the goal, what serves it is enough; and told, it is that pair.
+	if p := at(func(w *world) { race(w, 120) }); p.Races[0].Buy != nil && p.Races[0].Suit < rotation.LeastSuit {
+		t.Errorf("not the goal: %+v", p.Races[0])
+	}
+	if p := at(func(w *world) {
+		w.told(t, "hello", "goals", "race")
+		w.runner.Races = []record.Race{{ID: 1, Name: "Quay 10", On: today.AddDate(0, 0, 120), KM: 10, PairID: w.runner.Pairs[0].ID}}
+	}); p.Races[0].Buy != nil || p.Races[0].In != p.Lines[0].Name {
+		t.Errorf("in the pair that was told: %+v", p.Races[0])
+	}
+}
+
+// A model that is made for two surfaces of the week stands once.
+func TestCandidatesStandOnce(t *testing.T) {
+	w := fitted(t)
+	m := *w.shop.Catalogue.ByID(skua)
+	m.ID, m.Name, m.Class, m.Surface, m.LugDepthMM = "link", "link", term.LinkClass, term.Link, 3
+	w.shop.Catalogue = record.NewCatalogue(nil, map[uint64]*shoe.Model{skua: w.shop.Catalogue.ByID(skua), knot: w.shop.Catalogue.ByID(knot), 9: &m})
+	w.told(t, "rotation", "plan_day.1", "tue", "plan_km.1", "10", "plan_kind.1", "easy", "plan_ground.1", "road",
+		"plan_day.2", "sat", "plan_km.2", "12", "plan_kind.2", "easy", "plan_ground.2", "trail")
+	c := w.follow(t)
+	list, err := c.Candidates(c.Board()[0])
+	must(t, err)
+	seen := map[string]int{}
+	for _, x := range list {
+		seen[x.ID]++
+	}
+	if seen["link"] != 1 {
+		t.Errorf("the candidates: %v", seen)
 	}
 }

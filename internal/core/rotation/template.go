@@ -13,14 +13,19 @@ import (
 // layout is where a week's runs go on the board (house): hard days apart, the long run on
 // Sunday.
 var layout = map[term.Kind]string{
-	term.Long: "sun 09:00", term.Race: "sat 10:00", term.Tempo: "thu 18:30", term.Threshold: "thu 18:30", term.Intervals: "tue 18:30",
+	term.Long: "sun 09:00", term.Tempo: "thu 18:30", term.Threshold: "thu 18:30", term.Intervals: "tue 18:30",
 }
 
-// easyDays take the runs that have no day of their own, in turn.
+// easyDays take the runs that have no day of their own, in turn; where they are all taken there is room in
+// the afternoon and the early morning.
 var easyDays = []string{"wed 18:30", "sat 09:30", "mon 18:30", "fri 18:30", "thu 07:00", "tue 07:00"}
 
-// Lay puts the kinds of a week on days and hours, an easy distance over as many days as
-// are left of days. Lifting is no run and is left out. Each part is a run of its own.
+// usualRun is the length, km, of an easy run where nothing is told of days (house).
+const usualRun = 10.0
+
+// Lay puts the kinds of a week on days and hours, an easy distance over as many days as are left of days,
+// shorter distances over fewer; days 0 is not told. Lifting is no run, and a race is run on its own day and
+// not every week: both are left out. Each part is a run of its own.
 func Lay(week []Part, days int) []WeekPart {
 	var out []WeekPart
 	put := func(at string, p Part, km float64) {
@@ -31,7 +36,7 @@ func Lay(week []Part, days int) []WeekPart {
 	taken := map[string]bool{}
 	var easy []Part
 	for _, p := range week {
-		if p.Kind == term.Gym {
+		if p.Kind == term.Gym || p.Kind == term.Race || p.KM <= 0 {
 			continue
 		}
 		if at, own := layout[p.Kind]; own && !taken[at] {
@@ -56,15 +61,47 @@ func Lay(week []Part, days int) []WeekPart {
 		}
 	}
 	slots := append(free, shared...)
-	if len(easy) > 0 {
-		runs := min(max(1, (days-len(out))/len(easy)), len(slots)/len(easy))
-		for i, p := range easy {
-			for j := range runs {
-				put(slots[j*len(easy)+i], p, p.KM/float64(runs))
+	for _, hour := range []string{" 16:00", " 05:00"} {
+		for _, d := range Days {
+			slots = append(slots, d+hour)
+		}
+	}
+	for i, n := range share(easy, days-len(out), days > 0) {
+		for range n {
+			if len(out) < mostRuns {
+				put(slots[0], easy[i], easy[i].KM/float64(n))
+				slots = slots[1:]
 			}
 		}
 	}
 	return out
+}
+
+// mostRuns are as many as a week that is laid out holds: one a day, and one more.
+const mostRuns = 14
+
+// share gives each part so many of the runs that are left: one at least, the next always to the part whose
+// runs are the longest. Where no days are told a run is about as long as usual.
+func share(parts []Part, left int, told bool) []int {
+	n := make([]int, len(parts))
+	sum := 0.0
+	for i, p := range parts {
+		n[i] = 1
+		sum += p.KM
+	}
+	if !told {
+		left = min(left+7, int(math.Ceil(sum/usualRun)))
+	}
+	for left -= len(parts); left > 0 && len(parts) > 0; left-- {
+		longest := 0
+		for i, p := range parts {
+			if p.KM/float64(n[i]) > parts[longest].KM/float64(n[longest])+1e-9 {
+				longest = i
+			}
+		}
+		n[longest]++
+	}
+	return n
 }
 
 // templates are what a week is made of for each goal (house), as shares of its km from so

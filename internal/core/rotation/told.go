@@ -35,10 +35,11 @@ const (
 	longOver   = 1.25 // times the mean of the runs, from which the longest is a long run
 	tempoShare = 0.25 // of the week, the most that is run faster
 	tempoDays  = 3    // from so many days a week
+	raceLong   = 0.32 // of the week: the long run of who trains for a race and told of none
 )
 
 // Week sketches a week from what was told (house): the longest run is a long run where
-// it is clearly longer than the others, one run is a tempo run for those who want to be
+// it is clearly longer than the others, and who trains for a race has one, one run is a tempo run for those who want to be
 // faster or race and run on three days or more, and the rest is easy. Nothing comes
 // where no km can be told.
 func (t Told) Week() []Part {
@@ -60,6 +61,9 @@ func (t Told) Week() []Part {
 	long := 0.0
 	if t.LongestKM > longOver*mean && (mean > 0 || t.LongestKM < km) {
 		long = math.Min(t.LongestKM, km)
+	}
+	if t.LongestKM == 0 && slices.Contains(t.Goals, ARace) && t.Days != 1 {
+		long = raceLong * km
 	}
 	tempo := 0.0
 	if (slices.Contains(t.Goals, Faster) || slices.Contains(t.Goals, ARace)) && t.Days >= tempoDays {
