@@ -315,8 +315,8 @@ type Plan struct {
 	Lines     []PlanLine
 	Purchases []Purchase
 	Races     []RacePlan // the next first
-	OnlyOwn   bool   // no model stands as a candidate
-	Fault     string // why the board has no answer; then there is none
+	OnlyOwn   bool       // no model stands as a candidate
+	Fault     string     // why the board has no answer; then there is none
 }
 
 // PlanLine is one pair that the plan uses.

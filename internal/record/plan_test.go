@@ -263,7 +263,8 @@ func TestCandidatesStandOnce(t *testing.T) {
 	w := fitted(t)
 	m := *w.shop.Catalogue.ByID(skua)
 	m.ID, m.Name, m.Class, m.Surface, m.LugDepthMM = "link", "link", term.LinkClass, term.Link, 3
-	w.shop.Catalogue = record.NewCatalogue(nil, map[uint64]*shoe.Model{skua: w.shop.Catalogue.ByID(skua), knot: w.shop.Catalogue.ByID(knot), 9: &m})
+	w.shop.Catalogue = record.NewCatalogue(nil, map[uint64]*shoe.Model{skua: w.shop.Catalogue.ByID(skua), knot: w.shop.Catalogue.ByID(knot),
+		9: &m})
 	w.told(t, "rotation", "plan_day.1", "tue", "plan_km.1", "10", "plan_kind.1", "easy", "plan_ground.1", "road",
 		"plan_day.2", "sat", "plan_km.2", "12", "plan_kind.2", "easy", "plan_ground.2", "trail")
 	c := w.follow(t)

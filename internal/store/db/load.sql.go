@@ -1160,7 +1160,8 @@ func (q *Queries) LoadRunners(ctx context.Context, arg LoadRunnersParams) ([]Loa
 
 const loadRuns = `-- name: LoadRuns :many
 SELECT id, runner_id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id,
-  split_from, mends, apart, how FROM runs WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?) AND withdrawn_at IS NULL ORDER BY runner_id, run_on, started_at, id
+  split_from, mends, apart, how FROM runs WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?) AND withdrawn_at IS NULL
+  ORDER BY runner_id, run_on, started_at, id
 `
 
 type LoadRunsParams struct {

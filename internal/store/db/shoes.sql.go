@@ -423,7 +423,8 @@ func (q *Queries) PairByID(ctx context.Context, arg PairByIDParams) (PairByIDRow
 }
 
 const pairTakenAway = `-- name: PairTakenAway :one
-SELECT id, bought_on, taken_back_at FROM pairs WHERE id = ? AND runner_id = ? AND shop_id = ? AND fit_id IS NULL AND taken_back_at IS NOT NULL
+SELECT id, bought_on, taken_back_at FROM pairs WHERE id = ? AND runner_id = ? AND shop_id = ? AND fit_id IS NULL
+  AND taken_back_at IS NOT NULL
   FOR UPDATE
 `
 

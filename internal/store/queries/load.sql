@@ -20,7 +20,8 @@ SELECT * FROM models WHERE id IN (SELECT p.model_id FROM pairs p WHERE p.shop_id
 
 -- name: LoadRuns :many
 SELECT id, runner_id, pair_id, run_on, CAST(km AS DOUBLE) AS km, ground, kind, wet, temp_c, started_at, minutes, ascent_m, file_id,
-  split_from, mends, apart, how FROM runs WHERE shop_id = sqlc.arg(shop_id) AND runner_id IN (sqlc.slice(ids)) AND withdrawn_at IS NULL ORDER BY runner_id, run_on, started_at, id;
+  split_from, mends, apart, how FROM runs WHERE shop_id = sqlc.arg(shop_id) AND runner_id IN (sqlc.slice(ids)) AND withdrawn_at IS NULL
+  ORDER BY runner_id, run_on, started_at, id;
 
 -- name: LoadInspections :many
 SELECT i.*, u.name AS maker FROM inspections i JOIN pairs p ON p.id = i.pair_id JOIN users u ON u.id = i.made_by

@@ -81,7 +81,8 @@ UPDATE pairs SET taken_back_at = ? WHERE id = ? AND shop_id = ? AND taken_back_a
 UPDATE pairs SET uk_half = ?, width = ?, price = ?, bought_on = ?, first_worn = ? WHERE id = ? AND shop_id = ?;
 
 -- name: PairTakenAway :one
-SELECT id, bought_on, taken_back_at FROM pairs WHERE id = ? AND runner_id = ? AND shop_id = ? AND fit_id IS NULL AND taken_back_at IS NOT NULL
+SELECT id, bought_on, taken_back_at FROM pairs WHERE id = ? AND runner_id = ? AND shop_id = ? AND fit_id IS NULL
+  AND taken_back_at IS NOT NULL
   FOR UPDATE;
 
 -- name: PutPairBack :execrows

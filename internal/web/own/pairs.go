@@ -72,7 +72,8 @@ func (o *Own) rub(c *visitor) (url.Values, string, error) {
 	r := record.RubReport{PairID: pair, Side: term.Side(v["rub_side"].Text), Place: term.Place(v["rub_place"].Text),
 		When: when(v["rub_when"].Text), Tried: v["rub_tried"].Text}
 	r.Referred = slices.Contains(care.RubPlaces, r.Place) && care.Rub(r.Place, r.When, k).Refer != ""
-	note := url.Values{"in": {strconv.FormatUint(pair, 10)}, "rub": {string(r.Place)}, "when": {string(r.When)}, "signs": {v["rub_signs"].Text}}
+	note := url.Values{"in": {strconv.FormatUint(pair, 10)}, "rub": {string(r.Place)}, "when": {string(r.When)},
+		"signs": {v["rub_signs"].Text}}
 	return sent, "rub&" + note.Encode() + "#rub", o.App.Wardrobe.AddRub(c.Ctx(), c.Who, c.runner, r)
 }
 
