@@ -219,12 +219,46 @@ func Fill(ctx context.Context, s *store.Store, now time.Time) error {
 	if err := w.app.Shelf.Add(ctx, shop, Catalogue()); err != nil {
 		return err
 	}
+	if err := w.boxes(ctx); err != nil {
+		return err
+	}
 	for _, v := range stays {
 		if err := w.stay(ctx, v, now); err != nil {
 			return fmt.Errorf("%s: %w", v.runner.Name, err)
 		}
 	}
 	return nil
+}
+
+// boxed is the model whose boxes have their barcodes in the demo, of the numbers that shops give themselves.
+const boxed = "norrbeck-skua-4-men"
+
+// boxes gives each size of a model a barcode, and one insole that was measured.
+func (w *world) boxes(ctx context.Context) error {
+	who := w.staff[0]
+	c, err := w.app.Shelf.Catalogue(ctx, who)
+	if err != nil {
+		return err
+	}
+	m := c.ByCode(boxed)
+	for i, s := range m.SizesUK {
+		size := float64(s)
+		if err := w.app.Shelf.SetBarcode(ctx, who, c.RowID(boxed), gtin(200_000_000_100+i), &size, m.Widths[0]); err != nil {
+			return err
+		}
+	}
+	size, long := 8.0, m.InnerLength(8, nil)+2
+	return w.app.Shelf.AddInsole(ctx, who, c.RowID(boxed), &size, &long)
+}
+
+// gtin is a number of twelve digits with its check digit.
+func gtin(n int) string {
+	digits := fmt.Sprintf("%012d", n)
+	sum := 0
+	for i, d := range digits {
+		sum += int(d-'0') * (1 + 2*(i%2))
+	}
+	return fmt.Sprintf("%s%d", digits, (10-sum%10)%10)
 }
 
 // settle sets the shop's time zone where it is not the machine's.

@@ -1,11 +1,15 @@
 package record
 
 import (
+	"cmp"
+	"fmt"
 	"math"
 	"time"
 
 	"trevik/internal/core/foot"
 	"trevik/internal/core/limits"
+	"trevik/internal/core/match"
+	"trevik/internal/core/shoe"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 )
@@ -185,4 +189,42 @@ func (c *Conclusions) Growing() (growing bool, again time.Time) {
 func dayOf(t time.Time) time.Time {
 	y, m, d := t.Date()
 	return time.Date(y, m, d, 0, 0, 0, 0, time.UTC)
+}
+
+// RoomError is the error of the room that a model leaves, SD mm: of the fitted foot's reading, and of how
+// long the model is inside.
+func (c *Conclusions) RoomError(m *shoe.Model) float64 {
+	long := 0.0
+	var reading float64
+	for _, s := range term.Sides {
+		if v := c.Foot(s).Sizing(c.House()); v > long {
+			long, reading = v, c.Measured(LengthMeasure, s).Error
+		}
+	}
+	_, inside := m.Offset(c.House())
+	return math.Hypot(reading, inside)
+}
+
+// usualSock is taken where none was told.
+const usualSock term.Sock = "medium"
+
+// RoomIn is the room that a model in a size leaves the fitted foot, mm; ok is false where no foot was measured.
+func (c *Conclusions) RoomIn(m *shoe.Model, size foot.Figure) (mm float64, ok bool) {
+	long := 0.0
+	for _, s := range term.Sides {
+		long = max(long, c.Foot(s).Sizing(c.House()))
+	}
+	return m.InnerLength(size, c.House()) - long - match.SockMM[cmp.Or(Sock.Of(c.Visit), usualSock)], long > 0
+}
+
+// InsideWords says how the inside of a model is known.
+func InsideWords(m *shoe.Model) string {
+	switch n := len(m.Insoles); n {
+	case 0:
+		return "inside as its maker tells: no insole of it was measured here"
+	case 1:
+		return "inside by one insole that was measured here"
+	default:
+		return fmt.Sprintf("inside by %d insoles that were measured here", n)
+	}
 }

@@ -43,6 +43,8 @@ var tables = []table{
 	{name: "settings"},
 	{name: "run_columns", bytes: []string{"header"}},
 	{name: "sales", refs: map[string]string{"model_id": "models"}},
+	{name: "insoles", refs: map[string]string{"model_id": "models"}},
+	{name: "barcodes", refs: map[string]string{"model_id": "models"}},
 	{name: "runners", of: "id = ?"}, // those of the practice too: they are marked
 	{name: "fits", of: "runner_id = ?", refs: map[string]string{"runner_id": "runners", "fitter_id": "users"}},
 	{name: "pairs", of: "runner_id = ?", refs: map[string]string{"runner_id": "runners", "model_id": "models", "fit_id": "fits"}},

@@ -59,7 +59,8 @@ func TestCatalogue(t *testing.T) {
 
 	at := regexp.MustCompile(`/shoes/models/\d+`).FindString(b.get("/shoes?q=fulmar").body)
 	p = b.get(at)
-	p.holds(t, "How little shoe", "Its numbers", `name="stack_heel_mm"`)
+	p.holds(t, "How little shoe", "Its numbers", `name="stack_heel_mm"`, "no insole of it was measured here")
+	p.body, _, _ = strings.Cut(p.body, `id="box"`) // its boxes have forms of their own
 	form := func(change ...string) []string {
 		var out []string
 		for _, m := range regexp.MustCompile(`<input id="f-[^"]*" name="([^"]*)" type="text" value="([^"]*)"`).FindAllStringSubmatch(p.body, -1) {
@@ -89,6 +90,35 @@ func TestCatalogue(t *testing.T) {
 	}
 	b.post(at, form("stack_heel_mm", "36", "stack_forefoot_mm", "28")...).to(t)
 	b.get(at).holds(t, `value="36"`, "Called max cushion, with 36 mm under the heel; that begins at 38 mm.")
+
+	// An insole and a barcode of it, with their faults; a scan opens the box at the sale and at the try-on,
+	// and a count sets the stock.
+	if p := b.post(at+"/insole", "insole_size", "8", "insole_mm", "120"); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, `value="120"`) {
+		t.Errorf("an insole of 120 mm: %d", p.code)
+	}
+	b.post(at+"/insole", "insole_size", "8", "insole_mm", "275").to(t)
+	b.get(at).holds(t, "inside by one insole that was measured here", "UK 8: 275 mm")
+	if p := b.post(at+"/barcode", "barcode", "4006381333932", "barcode_size", "8", "barcode_width",
+		"D"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "last digit") {
+		t.Errorf("a wrong barcode: %d", p.code)
+	}
+	b.post(at+"/barcode", "barcode", "4006381333931", "barcode_size", "8", "barcode_width", "D").to(t)
+	b.get(at).holds(t, "4006381333931: UK 8 D")
+	for _, station := range []string{"shoes", "try-on"} {
+		p := b.post("/fits/4/"+station+"/scan", "barcode", "4006381333931")
+		p.to(t)
+		b.get(p.header.Get("Location")).holds(t, "In hand:", "Fulmar 2", "UK 8 ")
+		if p := b.post("/fits/4/"+station+"/scan", "barcode", "73513537"); p.code != http.StatusUnprocessableEntity ||
+			!strings.Contains(p.body, "no box that the shop knows") {
+			t.Errorf("%s: a box that nobody knows: %d", station, p.code)
+		}
+	}
+	counted := b.post("/shoes/count", "codes", "4006381333931\n4006381333931\n")
+	counted.holds(t, "Norrbeck Fulmar 2", "Counted")
+	shown := regexp.MustCompile(`name="shown"\s+value="([^"]*)"`).FindStringSubmatch(counted.body)[1]
+	b.post("/shoes/count/set", "codes", "4006381333931 4006381333931", "shown", shown).to(t)
+	b.post("/shoes/count", "codes", "4006381333931 4006381333931").holds(t, "All of it is as in the list")
 }
 
 // The Shoes station: two compared, the picture, what was ruled out by its reason, let in.

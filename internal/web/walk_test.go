@@ -105,6 +105,12 @@ var walkForms = map[string][]string{
 	"/r/:secret/pairs":           {"model", "Sundrey Plover 2, women", "uk", "6", "width", "B", "price", "125", "since", "2026-11-20"},
 	"/r/:secret/pairs/:pair/rub": {"rub_place", "heel", "rub_side", "left"}, "/r/:secret/pairs/:pair/lifting": {"lifting_hours", "2"},
 	"/r/:secret/races": {"race_name", "Walk", "race_day", "2027-03-14", "race_length", "10"}, "/r/:secret/races/:race/end": {},
+	"/fits/:fit/shoes/scan": {"barcode", "4006381333931"}, "/fits/:fit/try-on/scan": {"barcode", "4006381333931"},
+	"/fits/:fit/try-on/insole":    {"model", "norrbeck-skua-4-men", "pair", "1", "insole_size", "8", "insole_mm", "270"},
+	"/shoes/models/:model/insole": {"insole_size", "8", "insole_mm", "270"}, "/shoes/models/:model/insoles/:insole/take-back": {},
+	"/shoes/models/:model/barcode":      {"barcode", "4006381333931", "barcode_size", "8", "barcode_width", "D"},
+	"/shoes/models/:model/barcode/drop": {"code", "4006381333931"}, "/shoes/count": {"codes", "4006381333931"},
+	"/shoes/count/set":    {"codes", "4006381333931", "shown", "1"},
 	"/r/:secret/units":    {"units", "metric"},
 	"/r/:secret/calendar": {}, "/sign-in": {"login", "nobody", "password", "x"}, "/sign-out": {},
 }
@@ -220,6 +226,10 @@ func newWalk(t *testing.T) *walkWorld {
 		JOIN (SELECT 'sole' AS kind UNION SELECT 'still') k WHERE id = 2`)
 	w.exec(t, `INSERT INTO pair_reports (shop_id, pair_id, after_days, comfort, note, by_runner, made_by, made_at) SELECT shop_id, `+
 		w.ids["pair"]+`, 9, 2, 'it rubs', TRUE, made_by, made_at FROM runners WHERE id = 2`)
+	w.exec(t, `INSERT INTO insoles (shop_id, model_id, uk_half, length_mm, made_by, made_at)
+		SELECT shop_id, (SELECT MIN(id) FROM models), 16, 270, made_by, made_at FROM runners WHERE id = 2`)
+	w.exec(t, `INSERT INTO barcodes (shop_id, code, model_id, uk_half, width, made_by, made_at) SELECT shop_id, '04006381333931',
+		(SELECT MIN(id) FROM models), 16, 'D', made_by, made_at FROM runners WHERE id = 2`)
 	w.exec(t, `INSERT INTO pair_photos (shop_id, pair_id, side, data, made_by, made_at) SELECT shop_id, `+w.ids["pair"]+`, 'left', `+
 		`x'`+jpegHex(t)+`', made_by, made_at
 		FROM runners WHERE id = 2`)
@@ -239,11 +249,11 @@ func newWalk(t *testing.T) *walkWorld {
 		"still": "SELECT MAX(id) FROM pictures WHERE kind = 'still'", "pairphoto": "SELECT MAX(id) FROM pair_photos",
 		"practice": "SELECT MAX(f.id) FROM fits f JOIN runners r ON r.id = f.runner_id WHERE r.practice_seed IS NOT NULL",
 		"person":   "SELECT id FROM users WHERE login = 'teal'", "finding": "SELECT MAX(id) FROM findings WHERE fit_id = 2",
-		"session": "SELECT MAX(id) FROM signed_in", "report": "SELECT MAX(id) FROM pair_reports",
+		"session": "SELECT MAX(id) FROM signed_in", "said": "SELECT MAX(id) FROM pair_reports", "insole": "SELECT MAX(id) FROM insoles",
 	} {
 		w.ids[param] = w.one(t, query)
 	}
-	w.ids["film"], w.ids["fit"], w.ids["runner"] = "1", "2", "2"
+	w.ids["film"], w.ids["fit"], w.ids["runner"], w.ids["kind"] = "1", "2", "2", "report"
 	w.name = w.one(t, "SELECT name FROM runners WHERE id = 2")
 	ctx := context.Background()
 	w.page, w.over, w.ended = w.link(t), w.link(t), w.link(t)

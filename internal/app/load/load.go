@@ -86,8 +86,19 @@ func (r *reader) consents() error {
 
 func (r *reader) pairModels() error {
 	rows, err := r.q.LoadPairModels(r.ctx, db.LoadPairModelsParams{ShopID: r.who.ShopID, Ids: r.ids})
+	ids := make([]uint64, 0, len(rows))
 	for _, m := range rows {
 		r.models[m.ID] = Model(m, r.who.Currency)
+		ids = append(ids, m.ID)
+	}
+	if err != nil || len(ids) == 0 {
+		return err
+	}
+	insoles, err := r.q.InsolesOfModels(r.ctx, ids)
+	for _, x := range insoles {
+		m := r.models[x.ModelID]
+		m.Insoles = append(m.Insoles, shoe.Insole{UK: foot.Figure(float64(x.UkHalf) / 2), LengthMM: x.LengthMm})
+		r.models[x.ModelID] = m
 	}
 	return err
 }

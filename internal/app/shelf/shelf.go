@@ -106,6 +106,15 @@ func update(ctx context.Context, q *db.Queries, who app.Actor, was *record.Catal
 			m.Stock = append(m.Stock, shoe.Stock{UK: fig, Width: z.Width, Count: int(z.Stock)})
 		}
 	}
+	insoles, err := q.InsolesOf(ctx, db.InsolesOfParams{ShopID: who.ShopID, Revision: since})
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range insoles {
+		if m := changed[x.ModelID]; m != nil {
+			m.Insoles = append(m.Insoles, shoe.Insole{UK: foot.Figure(float64(x.UkHalf) / 2), LengthMM: x.LengthMm})
+		}
+	}
 	c := record.NewCatalogue(was, changed)
 	c.Revision = revision
 	return c, nil

@@ -6,6 +6,7 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
+	"math"
 	"strings"
 	"sync"
 	"testing"
@@ -319,5 +320,115 @@ func TestListsFollowTheModel(t *testing.T) {
 	must(t, err)
 	if after := ordered(); after == before || worn[0].Wear.OrderBy == nil || after != *worn[0].Wear.OrderBy {
 		t.Errorf("Due says %s, before it was %s; the pair's page says %v", after, before, worn[0].Wear.OrderBy)
+	}
+}
+
+// An insole that was measured moves the room of its model for every runner, and back; what cannot be says
+// so at its field.
+func TestInsolesMoveTheRoom(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	fit := b.ready(t)
+	room := func() (mm, sd float64) {
+		f := b.load(t, fit)
+		m := f.Shop.Catalogue.ByCode("norrbeck-skua-4-men")
+		mm, ok := f.RoomIn(m, 8)
+		if !ok {
+			t.Fatal("no foot was measured")
+		}
+		return mm, f.RoomError(m)
+	}
+	c, err := b.Shelf.Catalogue(ctx, b.fitter)
+	must(t, err)
+	row := c.RowID("norrbeck-skua-4-men")
+	before, doubt := room()
+	inside := c.ByID(row).InnerLength(8, nil)
+	for field, try := range map[string][2]*float64{"insole_size": {ptr(8.25), ptr(270.0)}, "insole_mm": {ptr(8.0), nil}} {
+		faultAt(t, b.Shelf.AddInsole(ctx, b.fitter, row, try[0], try[1]), field, "")
+	}
+	faultAt(t, b.Shelf.AddInsole(ctx, b.fitter, row, ptr(8.0), ptr(inside+30)), "insole_mm", "look at the size once more")
+	if err := b.Shelf.AddInsole(ctx, b.other, row, ptr(8.0), ptr(inside)); !errors.Is(err, app.ErrNotFound) {
+		t.Errorf("another shop's model: %v", err)
+	}
+	must(t, b.Shelf.AddInsole(ctx, b.fitter, row, ptr(8.0), ptr(inside+5)))
+	after, surer := room()
+	if math.Abs(after-before-4) > 1e-6 || surer >= doubt {
+		t.Errorf("5 mm longer by an insole: %+.3f mm of room, ± %.2f after ± %.2f", after-before, surer, doubt)
+	}
+	list, err := b.Shelf.Insoles(ctx, b.fitter, row)
+	must(t, err)
+	if len(list) != 1 || list[0].LengthMM != inside+5 {
+		t.Fatalf("%+v", list)
+	}
+	if err := b.Shelf.TakeInsoleBack(ctx, b.other, list[0].ID); !errors.Is(err, app.ErrNotFound) {
+		t.Errorf("another shop takes it back: %v", err)
+	}
+	must(t, b.Shelf.TakeInsoleBack(ctx, b.fitter, list[0].ID))
+	if again, _ := room(); again != before {
+		t.Errorf("taken back, the room is %g, was %g", again, before)
+	}
+}
+
+// A barcode opens the right pair in the right size, and a count of scanned boxes sets the stock by the
+// difference that was looked at, so that a sale meanwhile stays.
+func TestBarcodesAndCounting(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	fit := b.ready(t)
+	c, err := b.Shelf.Catalogue(ctx, b.fitter)
+	must(t, err)
+	const code = "norrbeck-skua-4-men"
+	row := c.RowID(code)
+	size := func() (uk float64, width string) {
+		x, ok, err := b.load(t, fit).Offered(code)
+		must(t, err)
+		if !ok {
+			t.Fatal("it is not offered")
+		}
+		return float64(x.Size.Figure), x.Size.Width
+	}
+	uk, width := size()
+	faultAt(t, b.Shelf.SetBarcode(ctx, b.fitter, row, "4006381333932", &uk, width), "barcode", "last digit")
+	faultAt(t, b.Shelf.SetBarcode(ctx, b.fitter, row, "4006381333931", nil, width), "barcode_size", "")
+	faultAt(t, b.Shelf.SetBarcode(ctx, b.fitter, row, "4006381333931", &uk, "Q"), "barcode_width", "")
+	if err := b.Shelf.SetBarcode(ctx, b.trainee, row, "4006381333931", &uk, width); !errors.Is(err, app.ErrNotAllowed) {
+		t.Errorf("a trainee: %v", err)
+	}
+	must(t, b.Shelf.SetBarcode(ctx, b.fitter, row, "4006381333931", &uk, width))
+	faultAt(t, b.Shelf.SetBarcode(ctx, b.fitter, row, "04006381333931", &uk, width), "barcode", "already")
+	_, err = b.Shelf.Scan(ctx, b.other, "4006381333931")
+	faultAt(t, err, "barcode", "no box that the shop knows")
+	box, err := b.Shelf.Scan(ctx, b.fitter, "4006381333931")
+	must(t, err)
+	h, err := b.load(t, fit).InHand(box.Model, box.UK, box.Width)
+	must(t, err)
+	if !h.Sells || !h.Known || h.M.ID != code || float64(h.UK) != uk {
+		t.Errorf("in hand: %+v", h)
+	}
+	if h, err := b.load(t, fit).InHand(box.Model, 12, box.Width); err != nil || h.Sells || h.Why == "" {
+		t.Errorf("far too long: %+v, %v", h, err)
+	}
+
+	scans := strings.Repeat("4006381333931\n", 7)
+	_, err = b.Shelf.CountOf(ctx, b.fitter, scans+"73513537\n")
+	faultAt(t, err, "codes", "line 8")
+	list, err := b.Shelf.CountOf(ctx, b.fitter, scans)
+	must(t, err)
+	if len(list) != 1 || list[0].Pairs != 7 {
+		t.Fatalf("%+v", list)
+	}
+	shown, all := list[0].Stock, b.stock(t, code)
+	sold := 0
+	if _, err := b.Wardrobe.Choose(ctx, b.fitter, fit, wardrobe.Sale{Model: code, Figure: &uk}); err == nil && shown > 0 {
+		sold = 1
+	}
+	must(t, b.Shelf.SetCount(ctx, b.fitter, scans, []int{shown}))
+	if got, want := b.stock(t, code), all+7-shown-sold; got != want {
+		t.Errorf("counted, there are %d pairs, want %d", got, want)
+	}
+	faultAt(t, b.Shelf.SetCount(ctx, b.fitter, scans, nil), "codes", "look once more")
+	must(t, b.Shelf.DropBarcode(ctx, b.fitter, box.Code))
+	if err := b.Shelf.DropBarcode(ctx, b.fitter, box.Code); !errors.Is(err, app.ErrNotFound) {
+		t.Errorf("taken away twice: %v", err)
 	}
 }

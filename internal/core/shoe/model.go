@@ -59,6 +59,7 @@ type Model struct {
 	Widths            []string       `json:"widths"`
 	SizesUK           []foot.Figure  `json:"sizes_uk"`
 	InnerOffsetMM     float64        `json:"inner_length_offset_mm"`
+	Insoles           []Insole       `json:"-"` // that the shop measured
 	LugDepthMM        float64        `json:"lug_depth_mm"`
 	LugSpacing        string         `json:"lug_spacing" strict:"word"` // close, medium, wide
 	RubberSoftness    float64        `json:"rubber_softness" strict:"nonzero"`
@@ -275,10 +276,39 @@ func (m *Model) Price() int64 {
 	return m.ListPrice
 }
 
+// Insole is the insole of a model in a size, as it was measured.
+type Insole struct {
+	UK       foot.Figure
+	LengthMM float64
+}
+
+// Errors of what is known of a model's inside, SD mm (measuring, the insole test).
+const (
+	offsetSD = 3.0 // of the offset as it is told
+	insoleSD = 1.5 // of one insole
+)
+
+// Offset is by how much the model is longer inside than usual, mm, and the SD of that: the mean of what is
+// told and of the insoles that were measured, each made comparable by its size's last.
+func (m *Model) Offset(h *house.Values) (mm, sd float64) {
+	if len(m.Insoles) == 0 {
+		return m.InnerOffsetMM, offsetSD
+	}
+	weight := 1 / (offsetSD * offsetSD)
+	sum := weight * m.InnerOffsetMM
+	for _, x := range m.Insoles {
+		w := 1 / (insoleSD * insoleSD)
+		sum += w * (x.LengthMM - (x.UK.Last(m.Chart) - house.Or(h).InnerAllowanceMM))
+		weight += w
+	}
+	return sum / weight, math.Sqrt(1 / weight)
+}
+
 // InnerLength is the length inside the shoe at a size, mm: the last's less what padding
 // and taper take, with the model's own offset.
 func (m *Model) InnerLength(size foot.Figure, h *house.Values) float64 {
-	return size.Last(m.Chart) - house.Or(h).InnerAllowanceMM + m.InnerOffsetMM
+	offset, _ := m.Offset(h)
+	return size.Last(m.Chart) - house.Or(h).InnerAllowanceMM + offset
 }
 
 // ReferenceUK are the sizes at which makers weigh a shoe, by chart (house).

@@ -32,6 +32,17 @@ type AuditHead struct {
 	Seal   []byte
 }
 
+type Barcode struct {
+	ID      uint64
+	ShopID  uint64
+	Code    string
+	ModelID uint64
+	UkHalf  int16
+	Width   string
+	MadeBy  uint64
+	MadeAt  time.Time
+}
+
 type Buying struct {
 	ShopID  uint64
 	ModelID uint64
@@ -133,6 +144,17 @@ type Fit struct {
 	FitterID  uint64
 	StartedAt time.Time
 	ClosedAt  sql.NullTime
+}
+
+type Insole struct {
+	ID          uint64
+	ShopID      uint64
+	ModelID     uint64
+	UkHalf      int16
+	LengthMm    float64
+	MadeBy      uint64
+	MadeAt      time.Time
+	WithdrawnAt sql.NullTime
 }
 
 type Inspection struct {

@@ -187,7 +187,7 @@ func (d *Desk) model(c *kit.Req) error {
 	if err != nil {
 		return err
 	}
-	return d.showModel(c, http.StatusOK, cat, m, nil, nil)
+	return d.showModel(c, http.StatusOK, cat, m, nil, nil, nil)
 }
 
 func (d *Desk) findModel(c *kit.Req) (*record.Catalogue, *shoe.Model, error) {
@@ -211,11 +211,12 @@ func (d *Desk) newModel(c *kit.Req) error {
 	if err != nil {
 		return err
 	}
-	return d.showModel(c, http.StatusOK, cat, nil, nil, nil)
+	return d.showModel(c, http.StatusOK, cat, nil, nil, nil, nil)
 }
 
-// showModel shows a model with its columns to change; m is nil for a new one.
-func (d *Desk) showModel(c *kit.Req, code int, cat *record.Catalogue, m *shoe.Model, sent url.Values, faults fault.List) error {
+// showModel shows a model with its columns to change; m is nil for a new one. sent is what was sent of its
+// columns and could not be kept, boxed of its insole and boxes.
+func (d *Desk) showModel(c *kit.Req, code int, cat *record.Catalogue, m *shoe.Model, sent, boxed url.Values, faults fault.List) error {
 	who := c.Who
 	settings, _, err := d.App.People.Settings(c.Ctx(), who)
 	if err != nil {
@@ -247,6 +248,9 @@ func (d *Desk) showModel(c *kit.Req, code int, cat *record.Catalogue, m *shoe.Mo
 			line = append(line, modelLine{Model: v, Row: cat.RowID(v.ID)})
 		}
 		body["Line"] = line
+		if err := d.box(c, m, cat.RowID(m.ID), boxed, at, body); err != nil {
+			return err
+		}
 	}
 	var shown []kit.Control
 	for _, f := range shelf.ModelFields {
@@ -326,7 +330,7 @@ func (d *Desk) saveModel(c *kit.Req) error {
 		code, err = d.App.Shelf.Save(c.Ctx(), c.Who, was, cells)
 	}
 	if faults, ok := fault.As(err); ok {
-		return d.showModel(c, http.StatusUnprocessableEntity, cat, m, sent, faults)
+		return d.showModel(c, http.StatusUnprocessableEntity, cat, m, sent, nil, faults)
 	}
 	if err != nil {
 		return err

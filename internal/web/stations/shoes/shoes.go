@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"trevik/internal/app"
+	"trevik/internal/app/shelf"
 	"trevik/internal/app/visit"
 	"trevik/internal/app/wardrobe"
 	"trevik/internal/core/fault"
@@ -33,16 +34,18 @@ var files embed.FS
 
 type offer struct {
 	match.Ranked
-	At      int
-	M       *shoe.Model
-	Room    template.HTML
-	TryOn   bool
-	Earlier *shoe.Model
-	Split   *split
-	Said    string   // what the runner disliked of the same maker
-	Hints   []string // of the ground and the season
-	PerKM   string   // price for an expected km
-	Liked   *wardrobe.Liking
+	At        int
+	M         *shoe.Model
+	Room      template.HTML
+	TryOn     bool
+	Earlier   *shoe.Model
+	Split     *split
+	Said      string   // what the runner disliked of the same maker
+	Hints     []string // of the ground and the season
+	PerKM     string   // price for an expected km
+	Inside    string   // how its inside is known
+	RoomError float64  // SD mm
+	Liked     *wardrobe.Liking
 }
 
 // split is the choice of two pairs in two sizes, where the feet differ by a size.
@@ -58,6 +61,7 @@ type out struct {
 }
 
 type body struct {
+	InHand   *record.InHand // the box that was scanned
 	Ready    bool
 	Refer    bool
 	NoFeet   bool
@@ -119,11 +123,44 @@ const (
 	firstOut    = 60
 )
 
+// boxInHand is the box that was scanned, nil where none was.
+func boxInHand(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (*record.InHand, error) {
+	code := c.Query("box")
+	if code == "" {
+		return nil, nil
+	}
+	box, err := bn.App.Shelf.Scan(c.Ctx(), c.Who, code)
+	if _, faulty := fault.As(err); faulty {
+		return nil, nil // an address that somebody typed
+	}
+	if err != nil {
+		return nil, err
+	}
+	return fit.InHand(box.Model, box.UK, box.Width)
+}
+
+// scan opens the box of a barcode at the sale.
+func scan(b *bench.Bench) kit.Handler {
+	return func(c *kit.Req) error {
+		fit, err := b.Load(c)
+		if err != nil {
+			return err
+		}
+		form, v, err := kit.Decode(c, shelf.BarcodeFields[:1])
+		var box shelf.Boxed
+		if err == nil {
+			box, err = b.App.Shelf.Scan(c.Ctx(), c.Who, v["barcode"].Text)
+		}
+		return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "shoes")+"?box="+box.Code+"#in-hand")
+	}
+}
+
 // Station is Shoes.
 func Station() bench.Station {
 	return bench.Station{Path: "shoes", Name: "Shoes",
 		Lead:     "Ruled out and ranked, with the reasons; each in its size, with the room before both feet.",
-		Template: bench.Parse(files, "*.html"), Fields: slices.Concat(visit.LetInFields, wardrobe.ChooseFields[1:]), Body: bodyOf, Extra: extra}
+		Template: bench.Parse(files, "*.html"), Fields: slices.Concat(visit.LetInFields, wardrobe.ChooseFields[1:], shelf.BarcodeFields[:1]),
+		Body: bodyOf, Extra: extra}
 }
 
 func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
@@ -175,6 +212,7 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 			o.Split = &split{foot.Compare(fit.Feet(), fit.House()).Fitted, shorter, size, 2 * o.M.Price()}
 		}
 		o.Said, o.Hints = dislikedNear(o.M, dislikes), o.M.GroundHints(conditions)
+		o.RoomError, o.Inside = fit.RoomError(o.M), record.InsideWords(o.M)
 		o.PerKM = fmt.Sprintf("%.3f %s a km, over some %.0f km", r.CostPerKM/100, fit.Shop.Currency, r.LifeKM)
 		if l, told := liked[catalogue.RowID(r.Model)]; told {
 			o.Liked = &l
@@ -195,7 +233,8 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		b.Reasons = append(b.Reasons, reasonCount{reason, counts[reason]})
 	}
 	b.OutAll = len(answer.RuledOut)
-	return b, nil
+	b.InHand, err = boxInHand(c, bn, fit)
+	return b, err
 }
 
 // weights are the marks' sliders, as they are set.
@@ -345,6 +384,7 @@ func shorterSizes(fit *record.Conclusions, sup support.Answer) (term.Side, map[s
 func extra(b *bench.Bench) []kit.Route {
 	return []kit.Route{
 		{Method: http.MethodPost, Path: "/fits/:fit/choose", Roles: kit.Everyone, Handle: func(c *kit.Req) error { return choose(b, c) }},
+		{Method: http.MethodPost, Path: "/fits/:fit/shoes/scan", Roles: kit.Everyone, Handle: scan(b)},
 		{Method: http.MethodPost, Path: "/fits/:fit/let-in", Roles: []app.Role{app.Owner, app.Fitter},
 			Handle: func(c *kit.Req) error { return letIn(b, c) }},
 		{Method: http.MethodPost, Path: "/fits/:fit/take-back", Roles: kit.Everyone, Handle: func(c *kit.Req) error { return takeBack(b, c) }},

@@ -6,11 +6,14 @@ import (
 	"embed"
 	"html/template"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
 
+	"trevik/internal/app/shelf"
 	"trevik/internal/app/visit"
+	"trevik/internal/core/fault"
 	"trevik/internal/core/match"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
@@ -34,6 +37,8 @@ type pair struct {
 	Now     bool
 	Changes []record.FilmChange
 	Moves   []string // what its findings moved
+	Error   float64  // of the room, SD mm
+	Inside  string   // how its inside is known
 	Lock    bool     // its heel lifts, and the heel lock was not tried
 }
 
@@ -71,6 +76,7 @@ type body struct {
 	Made      []made
 	Others    []kit.Option // models that can be put in
 	Choices   []record.Choice
+	InHand    *record.InHand // the box that was scanned
 	NameOf    func(string) string
 	NoneToday bool
 }
@@ -82,7 +88,8 @@ type made struct{ Left, Right, Better string }
 func Station() bench.Station {
 	return bench.Station{Path: "try-on", Name: "Try-on",
 		Lead:     "A set that differs, in an order that favours none. Laced by the fitter; standing, walking, running.",
-		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
+		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra,
+		Fields: slices.Concat(shelf.BarcodeFields[:1], shelf.InsoleFields)}
 }
 
 func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
@@ -105,12 +112,19 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		return nil, err
 	}
 	at, _ := strconv.Atoi(c.Query("pair")) // what is no number is the first
+	if b.InHand, err = scanned(c, bn, fit); err != nil {
+		return nil, err
+	}
+	if b.InHand != nil {
+		at = slices.Index(set, b.InHand.M.ID) + 1
+	}
 	at = min(max(at, 1), max(len(set), 1))
 	for i, code := range set {
 		m := catalogue.ByCode(code)
 		p := pair{At: i + 1, Row: catalogue.RowID(code), M: m, Now: i+1 == at}
 		if r := ranked[code]; r != nil {
 			p.Size, p.Moves = &r.Size, r.Moves
+			p.Error, p.Inside = fit.RoomError(m), record.InsideWords(m)
 		}
 		lift := record.TryLift.Of(fit.Visit, p.Row)
 		p.Lock = lift != "" && lift != "no" && !slices.Contains(record.TryLacing.Of(fit.Visit, p.Row), "heel_lock")
@@ -151,6 +165,84 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		}
 	}
 	return b, nil
+}
+
+// scanned is the box that was scanned, nil where none was.
+func scanned(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (*record.InHand, error) {
+	code := c.Query("box")
+	if code == "" {
+		return nil, nil
+	}
+	box, err := bn.App.Shelf.Scan(c.Ctx(), c.Who, code)
+	if _, faulty := fault.As(err); faulty {
+		return nil, nil // an address that somebody typed
+	}
+	if err != nil {
+		return nil, err
+	}
+	return fit.InHand(box.Model, box.UK, box.Width)
+}
+
+// scan opens the box of a barcode: its model comes into the set where it is not in it yet.
+func scan(b *bench.Bench) kit.Handler {
+	return func(c *kit.Req) error {
+		fit, err := b.Load(c)
+		if err != nil {
+			return err
+		}
+		form, v, err := kit.Decode(c, shelf.BarcodeFields[:1])
+		var box shelf.Boxed
+		if err == nil {
+			box, err = b.App.Shelf.Scan(c.Ctx(), c.Who, v["barcode"].Text)
+		}
+		if err == nil {
+			err = putIn(c, b, fit, box.Model)
+		}
+		return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "try-on")+"?box="+box.Code)
+	}
+}
+
+// putIn puts a model into the set that is not in it.
+func putIn(c *kit.Req, b *bench.Bench, fit *record.Conclusions, model uint64) error {
+	m := fit.Shop.Catalogue.ByID(model)
+	set, err := fit.TryOnSet()
+	if err != nil || m == nil || slices.Contains(set, m.ID) || !fit.Open() {
+		return err
+	}
+	_, err = b.App.Visits.SetInTryOn(c.Ctx(), c.Who, fit.ID, m.ID, true)
+	return err
+}
+
+// measured keeps the length of an insole of the model that is tried.
+func measured(b *bench.Bench) kit.Handler {
+	return func(c *kit.Req) error {
+		fit, err := b.Load(c)
+		if err != nil {
+			return err
+		}
+		form, v, err := kit.Decode(c, shelf.InsoleFields, "model", "pair")
+		if err == nil {
+			err = b.App.Shelf.AddInsole(c.Ctx(), c.Who, fit.Shop.Catalogue.RowID(form.Get("model")), v["insole_size"].Ptr(), v["insole_mm"].Ptr())
+		}
+		return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "try-on")+"?pair="+url.QueryEscape(form.Get("pair")))
+	}
+}
+
+// Figure is the size that is proposed, as an input holds it.
+func (p *pair) Figure() string {
+	if p.Size == nil {
+		return ""
+	}
+	return strconv.FormatFloat(float64(p.Size.Figure), 'f', -1, 64)
+}
+
+// Sizes are those that a model is made in, for its insole.
+func (p *pair) Sizes() []kit.Option {
+	var out []kit.Option
+	for _, s := range p.M.SizesUK {
+		out = append(out, kit.Option{Value: strconv.FormatFloat(float64(s), 'f', -1, 64), Text: p.M.Label(s, "")})
+	}
+	return out
 }
 
 // LeadWords says who leads, by the models' names.
@@ -206,6 +298,8 @@ func extra(b *bench.Bench) []kit.Route {
 		}}
 	}
 	return []kit.Route{
+		{Method: http.MethodPost, Path: "/fits/:fit/try-on/scan", Roles: kit.Everyone, Handle: scan(b)},
+		{Method: http.MethodPost, Path: "/fits/:fit/try-on/insole", Roles: kit.Everyone, Handle: measured(b)},
 		route("compare", "#versus", func(c *kit.Req, fit *record.Conclusions) (visit.Saved, error) {
 			form, err := kit.Form(c, kit.Known("on_left", "on_right", "better"))
 			if err != nil {
