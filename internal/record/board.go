@@ -10,6 +10,7 @@ import (
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/rotation"
+	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 )
 
@@ -147,6 +148,9 @@ func (v *Visit) ToldValues(week int) []Value {
 	days := 0
 	if d := RunDays.Ptr(v); d != nil {
 		days = int(*d)
+	}
+	if RaceOn.Ptr(v) != nil { // it is run once, on its day
+		told = slices.DeleteFunc(slices.Clone(told), func(p rotation.Part) bool { return p.Kind == term.Race })
 	}
 	return WeekValues(week, rotation.Lay(told, days))
 }

@@ -1,6 +1,7 @@
 package record
 
 import (
+	"fmt"
 	"slices"
 	"time"
 
@@ -48,6 +49,8 @@ func (c *Conclusions) RubKnown(p *Pair) care.Known {
 type ChangeFacts struct {
 	ID       uint64
 	From, To string
+	FromPair uint64 // 0 is none of theirs
+	ToPair   uint64
 	Asked    care.Change
 	MadeAt   time.Time
 	Ended    bool
@@ -94,4 +97,21 @@ func (r *Runner) Changings(today time.Time) ([]Changing, error) {
 		out = append(out, c)
 	}
 	return out, nil
+}
+
+// Summary is a plan of changing over in a sentence, as of a day; empty where it is over.
+func (c Changing) Summary(today time.Time) string {
+	n := len(c.Plan.Weeks)
+	switch {
+	case c.Ended || n == 0:
+		return ""
+	case c.Plan.Stopped:
+		return fmt.Sprintf("Changing over to %s is stopped: see a clinician before the next run in it.", c.To)
+	}
+	first, last := c.Plan.Weeks[0], c.Plan.Weeks[n-1]
+	if t, err := time.Parse(time.DateOnly, last.Starts); err == nil && !today.Before(t.AddDate(0, 0, 7)) {
+		return ""
+	}
+	return fmt.Sprintf("Changing over to %s in %d weeks: %.1f km of the week in it from %s, %.1f km from %s, easy runs first, the long run last.",
+		c.To, n, first.KMNew, shortDay(first.Starts), last.KMNew, shortDay(last.Starts))
 }

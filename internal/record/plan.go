@@ -314,9 +314,10 @@ type Plan struct {
 	Pairs     []CandidateInfo
 	Lines     []PlanLine
 	Purchases []Purchase
-	Races     []RacePlan // the next first
-	OnlyOwn   bool       // no model stands as a candidate
-	Fault     string     // why the board has no answer; then there is none
+	Races     []RacePlan  // the next first
+	Going     []GoingOver // plans of changing over that the answer obeys
+	OnlyOwn   bool        // no model stands as a candidate
+	Fault     string      // why the board has no answer; then there is none
 }
 
 // PlanLine is one pair that the plan uses.
@@ -350,8 +351,15 @@ func (c *Conclusions) Plan(ctx context.Context, what What) (*Plan, error) {
 	}
 	p := &Plan{Weeks: weeks, OnlyOwn: !slices.ContainsFunc(candidates, func(x CandidateInfo) bool { return !x.Owned }),
 		Pairs: c.doubled(candidates, what)}
+	if len(weeks) == 0 {
+		p.Fault = "the board is empty"
+		return p, nil
+	}
 	var at int
-	p.Turn, at, err = rotation.InTurn(ctx, c.problem(p.Pairs, what), weeks)
+	if p.Going, err = c.GoingOver(); err != nil {
+		return nil, err
+	}
+	p.Turn, at, err = rotation.InTurn(ctx, c.problem(p.Pairs, what), c.barred(weeks, p.Going, c.Today))
 	if faults, ok := fault.As(err); ok {
 		p.Fault = boardFault(faults[0], weeks[at])
 		return p, nil
@@ -440,7 +448,10 @@ func (c *Conclusions) forecast(p *Plan) error {
 	moved := make([]Worn, len(s.Pairs))
 	for i := range s.Pairs {
 		id := PairID(s.Pairs[i].ID)
-		if moved[i], err = c.assess(&s.Pairs[i], ahead[id], p.realKM(id)); err != nil {
+		if len(p.Going) > 0 { // by the weeks of changing over, not by this one alone
+			ahead[id] = s.Ahead[i]
+		}
+		if moved[i], err = c.assess(&s.Pairs[i], ahead[id], p.load(c, id)); err != nil {
 			return err
 		}
 	}
@@ -460,17 +471,21 @@ func (c *Conclusions) forecast(p *Plan) error {
 	return nil
 }
 
-// realKM is the km a week that a candidate takes, in the mean of the weeks.
-func (p *Plan) realKM(id string) float64 {
-	sum := 0.0
-	for _, a := range p.Turn.Answers {
+// load is the effective km of a candidate a real one, 0 where it takes none.
+func (p *Plan) load(c *Conclusions, id string) float64 {
+	real, eff := 0.0, 0.0
+	for n, a := range p.Turn.Answers {
 		for _, u := range a.Pairs {
 			if u.ID == id {
-				sum += u.WeeklyKM / float64(len(p.Weeks))
+				real += u.WeeklyKM
 			}
 		}
+		eff += c.weekLoad(p.Weeks[n], a, func(id string) *shoe.Model { return p.pair(id).Model })[id]
 	}
-	return sum
+	if real == 0 {
+		return 0
+	}
+	return eff / real
 }
 
 // line is what the plan makes of a candidate; used is false where it is left out.
@@ -502,6 +517,17 @@ func (c *Conclusions) line(p *Plan, x CandidateInfo) (l PlanLine, used bool) {
 	return l, used
 }
 
+// weekLoad is the effective km that an answer gives to each candidate in a week.
+func (c *Conclusions) weekLoad(parts []rotation.WeekPart, a rotation.Answer, model func(id string) *shoe.Model) map[string]float64 {
+	out := map[string]float64{}
+	for _, p := range parts {
+		if id, ok := a.Assign[p.ID]; ok {
+			out[id] += wear.Load(wear.Run{KM: p.KM, Ground: p.Ground, Kind: p.Kind}, model(id).Surface, nil, &c.Shop.Settings.House)
+		}
+	}
+	return out
+}
+
 // ahead are the pairs' effective km by week from today, by candidate: what the answers give
 // to each. They are by week of the board.
 func (c *Conclusions) ahead(weeks [][]rotation.WeekPart, answers []rotation.Answer,
@@ -509,12 +535,9 @@ func (c *Conclusions) ahead(weeks [][]rotation.WeekPart, answers []rotation.Answ
 	km := make([]map[string]float64, len(weeks))
 	ids := map[string]bool{}
 	for n, parts := range weeks {
-		km[n] = map[string]float64{}
-		for _, p := range parts {
-			if id, ok := answers[n].Assign[p.ID]; ok {
-				km[n][id] += wear.Load(wear.Run{KM: p.KM, Ground: p.Ground, Kind: p.Kind}, model(id).Surface, nil, &c.Shop.Settings.House)
-				ids[id] = true
-			}
+		km[n] = c.weekLoad(parts, answers[n], model)
+		for id := range km[n] {
+			ids[id] = true
 		}
 	}
 	length := 1
@@ -574,7 +597,7 @@ func (c *Conclusions) purchases(p *Plan, ahead map[string][]float64, worn []Worn
 	for _, x := range p.Pairs {
 		if slices.Contains(p.Turn.Buy, x.ID) {
 			out = append(out, Purchase{Name: x.Name, Model: x.Model, Price: x.Price, Why: "for the week on the board"})
-			w, err := c.assess(&Pair{Model: *x.Model, Price: x.Price}, ahead[x.ID], p.realKM(x.ID))
+			w, err := c.assess(&Pair{Model: *x.Model, Price: x.Price}, ahead[x.ID], p.load(c, x.ID))
 			if err != nil {
 				return nil, err
 			}

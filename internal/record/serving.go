@@ -18,6 +18,8 @@ type Serving struct {
 	Takes [][]float64 // km of each part that each pair takes, in the mean of the weeks
 	Pairs []Pair
 	Ahead [][]float64 // each pair's effective km by week from today, the last repeated
+	Going []GoingOver // plans of changing over that it obeys
+	eff   []float64   // effective km of what each pair takes now, in the mean of the weeks
 	Board bool        // by the days and hours of the board, with rest kept
 	Runs  bool        // no week was told: by the runs of the last eight weeks
 }
@@ -63,7 +65,7 @@ func (c *Conclusions) serve() (*Serving, error) {
 	for i := range s.Takes {
 		s.Takes[i] = make([]float64, len(s.Pairs))
 	}
-	s.Ahead = make([][]float64, len(s.Pairs))
+	s.Ahead, s.eff = make([][]float64, len(s.Pairs)), make([]float64, len(s.Pairs))
 	if len(s.Parts) == 0 {
 		for i := range s.Pairs {
 			v, err := c.Verdict(&s.Pairs[i])
@@ -76,20 +78,62 @@ func (c *Conclusions) serve() (*Serving, error) {
 		}
 		return s, nil
 	}
+	var err error
+	if s.Going, err = c.GoingOver(); err != nil {
+		return nil, err
+	}
 	if len(weeks) > 0 {
-		var err error
 		if s.Board, err = c.serveBoard(s, weeks); s.Board || err != nil {
 			return s, err
 		}
 	}
 	for i, p := range s.Parts {
-		if p.Pair >= 0 {
-			s.Takes[i][p.Pair] = p.KM
-			load := wear.Load(wear.Run{KM: p.KM, Ground: p.Ground, Kind: p.Kind}, s.Pairs[p.Pair].Model.Surface, nil, &c.Shop.Settings.House)
-			s.Ahead[p.Pair] = []float64{first(s.Ahead[p.Pair]) + load}
-		}
+		c.shareOut(s, i, p)
+	}
+	for i := range s.Pairs {
+		s.eff[i] = first(s.Ahead[i])
 	}
 	return s, nil
+}
+
+// shareOut gives a kind of run to the pair that serves it best, and while the runner goes over to that one
+// what the plan does not allow to the next best.
+func (c *Conclusions) shareOut(s *Serving, part int, p rotation.Served) {
+	if p.Pair < 0 {
+		return
+	}
+	give := func(pair int, share []float64) {
+		load := wear.Load(wear.Run{KM: p.KM, Ground: p.Ground, Kind: p.Kind}, s.Pairs[pair].Model.Surface, nil, &c.Shop.Settings.House)
+		s.Takes[part][pair] += share[0] * p.KM
+		for len(s.Ahead[pair]) < len(share) {
+			last := 0.0
+			if n := len(s.Ahead[pair]); n > 0 {
+				last = s.Ahead[pair][n-1]
+			}
+			s.Ahead[pair] = append(s.Ahead[pair], last)
+		}
+		for w := range s.Ahead[pair] {
+			s.Ahead[pair][w] += load * share[min(w, len(share)-1)]
+		}
+	}
+	at := slices.IndexFunc(s.Going, func(g GoingOver) bool { return g.Pair.ID == s.Pairs[p.Pair].ID })
+	other, most := -1, rotation.LeastSuit
+	for i, v := range p.All {
+		if i != p.Pair && v >= most && (other < 0 || v > most) {
+			other, most = i, v
+		}
+	}
+	if at < 0 || other < 0 {
+		give(p.Pair, []float64{1})
+		return
+	}
+	var now, rest []float64
+	for w := range s.Going[at].weeksLeft(c.Today) + 1 {
+		_, share := s.Going[at].Allowed(c.Today.AddDate(0, 0, 7*w))
+		now, rest = append(now, share), append(rest, 1-share)
+	}
+	give(p.Pair, now)
+	give(other, rest)
 }
 
 func mean(list []float64) float64 {
@@ -140,25 +184,77 @@ func (c *Conclusions) serveBoard(s *Serving, weeks [][]rotation.WeekPart) (bool,
 		}
 		w.Pairs = append(w.Pairs, x)
 	}
-	turn, _, err := rotation.InTurn(context.Background(), w, weeks)
+	answers := func(weeks [][]rotation.WeekPart) ([]rotation.Answer, error) {
+		turn, _, err := rotation.InTurn(context.Background(), w, weeks)
+		return turn.Answers, err
+	}
+	now, err := answers(c.barred(weeks, s.Going, c.Today))
 	if _, faulty := fault.As(err); faulty {
 		return false, nil // such as two runs at one time, which the board says
 	}
 	if err != nil {
 		return false, err
 	}
+	model := func(id string) *shoe.Model { return &s.Pairs[byID[id]].Model }
 	for n, parts := range weeks {
 		for _, p := range parts {
-			if id, ok := turn.Answers[n].Assign[p.ID]; ok {
+			if id, ok := now[n].Assign[p.ID]; ok {
 				at := slices.IndexFunc(s.Parts, func(o rotation.Served) bool { return o.Kind == p.Kind && o.Ground == p.Ground })
 				s.Takes[at][byID[id]] += p.KM / float64(len(weeks))
 			}
 		}
 	}
-	for id, km := range c.ahead(weeks, turn.Answers, func(id string) *shoe.Model { return &s.Pairs[byID[id]].Model }) {
+	for n, parts := range weeks {
+		for id, km := range c.weekLoad(parts, now[n], model) {
+			s.eff[byID[id]] += km / float64(len(weeks))
+		}
+	}
+	last := now
+	if len(s.Going) > 0 {
+		if last, err = answers(weeks); err != nil {
+			return false, err
+		}
+	}
+	for id, km := range c.ahead(weeks, last, model) {
 		s.Ahead[byID[id]] = km
 	}
-	return true, nil
+	return true, c.goingAhead(s, weeks, byID, answers)
+}
+
+// goingAhead puts the weeks in which plans of changing over go on before those after them.
+func (c *Conclusions) goingAhead(s *Serving, weeks [][]rotation.WeekPart, byID map[string]int,
+	answers func([][]rotation.WeekPart) ([]rotation.Answer, error)) error {
+	n := 0
+	for _, g := range s.Going {
+		n = max(n, g.weeksLeft(c.Today))
+	}
+	if n == 0 {
+		return nil
+	}
+	before := make([][]float64, len(s.Pairs))
+	for w := range n {
+		day := c.Today.AddDate(0, 0, 7*w)
+		list, err := answers(c.barred(weeks, s.Going, day))
+		if err != nil {
+			return err
+		}
+		at := 0
+		if len(weeks) > 1 {
+			at = c.WeekOn(day)
+		}
+		load := c.weekLoad(weeks[at], list[at], func(id string) *shoe.Model { return &s.Pairs[byID[id]].Model })
+		for i := range before {
+			before[i] = append(before[i], load[PairID(s.Pairs[i].ID)])
+		}
+	}
+	for i := range s.Ahead {
+		if len(s.Ahead[i]) == 0 {
+			s.Ahead[i] = []float64{0}
+		}
+		after := s.Ahead[i][min(n, len(s.Ahead[i])-1):]
+		s.Ahead[i] = append(before[i], after...)
+	}
+	return nil
 }
 
 // wearInput is what the wear model is told of a pair, races aside. ahead is its effective km by week
@@ -201,10 +297,11 @@ func (w Worn) Says() string { return Saying(w.Wear, w.Verdict) }
 // State is what its state is called.
 func (w Worn) State() string { return StateWords[w.Wear.State] }
 
-// assess is what is left of a pair that has so much ahead of it, of realKM real ones a week.
-func (c *Conclusions) assess(p *Pair, ahead []float64, realKM float64) (Worn, error) {
+// assess is what is left of a pair that has so much ahead of it; load is its effective km a real one, 0
+// where none is run.
+func (c *Conclusions) assess(p *Pair, ahead []float64, load float64) (Worn, error) {
 	in := c.wearInput(p, ahead)
-	if load := mean(ahead) / realKM; realKM > 0 && load > 0 {
+	if load > 0 {
 		in.PlanLoad = &load
 	}
 	var err error
@@ -219,13 +316,16 @@ func (c *Conclusions) assess(p *Pair, ahead []float64, realKM float64) (Worn, er
 	return out, err
 }
 
-// real is the km a week that a pair takes, in the mean of the weeks.
-func (s *Serving) real(pair int) float64 {
+// load is the effective km of a pair a real one, 0 where it takes none.
+func (s *Serving) load(pair int) float64 {
 	sum := 0.0
 	for i := range s.Takes {
 		sum += s.Takes[i][pair]
 	}
-	return sum
+	if sum == 0 {
+		return 0
+	}
+	return s.eff[pair] / sum
 }
 
 // Worn assesses every pair in use.
@@ -237,7 +337,7 @@ func (c *Conclusions) Worn() ([]Worn, error) {
 		}
 		out := make([]Worn, len(s.Pairs))
 		for i := range s.Pairs {
-			if out[i], err = c.assess(&s.Pairs[i], s.Ahead[i], s.real(i)); err != nil {
+			if out[i], err = c.assess(&s.Pairs[i], s.Ahead[i], s.load(i)); err != nil {
 				return nil, err
 			}
 		}

@@ -312,7 +312,8 @@ func (r *reader) changes() error {
 		by[x.ChangeID] = append(by[x.ChangeID], report)
 	}
 	for _, x := range rows {
-		f := record.ChangeFacts{ID: x.ID, From: x.FromName, To: x.ToName, MadeAt: r.who.In(x.MadeAt), Ended: x.EndedAt.Valid}
+		f := record.ChangeFacts{ID: x.ID, From: x.FromName, To: x.ToName, FromPair: uint64(x.FromPair.Int64),
+			ToPair: uint64(x.ToPair.Int64), MadeAt: r.who.In(x.MadeAt), Ended: x.EndedAt.Valid}
 		h, err := app.Shown(x.Health)
 		if err == nil && h.Asked != nil {
 			x.Asked = h.Asked

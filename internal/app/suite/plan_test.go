@@ -349,7 +349,7 @@ func TestVarietyAndPurchases(t *testing.T) {
 		t.Fatalf("%+v", alone.Purchases)
 	}
 	if x := alone.Purchases[0]; x.Why != "after Norrbeck Skua 3" || x.Model.ID != "norrbeck-skua-4-men" ||
-		x.By < f.Today.Format(time.DateOnly) || x.By > f.Until().Format(time.DateOnly) || x.Out == "" {
+		x.Late != (x.By < f.Today.Format(time.DateOnly)) || x.By > f.Until().Format(time.DateOnly) || x.Out == "" {
 		t.Errorf("%+v", x)
 	}
 	owned := record.PairID(f.Runner.Pairs[0].ID)

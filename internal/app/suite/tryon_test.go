@@ -9,12 +9,15 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"trevik/internal/app"
+	"trevik/internal/app/runlog"
 	"trevik/internal/app/visit"
 	"trevik/internal/app/wardrobe"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/match"
+	"trevik/internal/core/term"
 	"trevik/internal/record"
 )
 
@@ -299,5 +302,55 @@ func TestSeveralPairsInOneFit(t *testing.T) {
 	must(t, b.Transfer.SetConsents(ctx, b.fitter, f.Runner.ID, map[string]string{record.HealthConsent: record.ConsentNo}))
 	if f = b.load(t, fit); len(f.Choices()) != 2 {
 		t.Errorf("after the health answers went: %d chosen", len(f.Choices()))
+	}
+}
+
+// A pair that is very unlike the one that they run in is sold with its plan of going over, which the
+// rotation keeps to; taken back, the plan is over.
+func TestSoldWithItsWay(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	fit := b.ready(t)
+	runner := b.load(t, fit).Runner.ID
+	old := b.owned(t, runner, "norrbeck-skua-3-men", 60)
+	for day := 2; day < 30; day += 3 {
+		_, err := b.Runs.Add(ctx, b.fitter, runner, runlog.Typed{PairID: old, On: b.now.AddDate(0, 0, -day).Format(time.DateOnly), KM: ptr(8.0),
+			Ground: term.GroundRoad, Kind: term.Easy})
+		must(t, err)
+	}
+	f := b.load(t, fit)
+	answer, _, err := f.Match()
+	must(t, err)
+	sold, like := 0, 0
+	for _, x := range answer.Ranked {
+		m := f.Shop.Catalogue.ByCode(x.Model)
+		way, err := f.WayTo(m)
+		must(t, err)
+		needed := way != nil && way.Plan.Needed && way.Plan.Refused == nil
+		if needed && sold > 0 || !needed && like > 0 {
+			continue
+		}
+		pair, err := b.Wardrobe.Choose(ctx, b.fitter, fit, wardrobe.Sale{Model: x.Model})
+		must(t, err)
+		g, err := b.load(t, fit).GoingOver()
+		must(t, err)
+		if needed {
+			sold++
+			if len(g) != 1 || g[0].Pair.ID != pair || g[0].FromPair != old {
+				t.Errorf("%s: going over %+v", x.Model, g)
+			}
+		} else {
+			like++
+			if len(g) != 0 {
+				t.Errorf("%s is like the old pair, and yet %s", x.Model, g[0].Text(f.Today))
+			}
+		}
+		must(t, b.Wardrobe.TakeBack(ctx, b.fitter, fit, pair))
+		if g, err := b.load(t, fit).GoingOver(); err != nil || len(g) != 0 {
+			t.Errorf("taken back, the plan goes on: %v, %v", g, err)
+		}
+	}
+	if sold == 0 || like == 0 {
+		t.Fatalf("%d models unlike the old pair and %d like it were sold", sold, like)
 	}
 }

@@ -13,6 +13,7 @@ import (
 	"trevik/internal/core/care"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/limits"
+	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
 	"trevik/internal/form"
 	"trevik/internal/record"
@@ -84,26 +85,40 @@ func (w *Wardrobe) ChangeOver(ctx context.Context, who app.Actor, runnerID uint6
 		if err := worthAPlan(ask); err != nil {
 			return err
 		}
-		data, err := json.Marshal(ask)
-		if err != nil {
-			return err
-		}
-		p := db.AddChangeParams{ShopID: who.ShopID, RunnerID: runnerID, FromName: from.Name(), ToName: to.Name(), MadeBy: who.UserID,
-			MadeAt: w.Now()}
-		if p.Asked, err = app.WithoutComplaints(data); err != nil {
-			return err
-		}
-		if p.Health, err = (app.Hidden{Asked: data}).Hide(); err != nil {
-			return err
-		}
-		_, err = q.AddChange(ctx, p)
-		return err
+		return w.addChange(ctx, q, who, runnerID, record.ChangeFacts{From: from.Name(), FromPair: from.ID, To: to.Name(), ToPair: to.ID,
+			Asked: ask})
 	})
 }
 
-func shoeOf(p *record.Pair) *care.Shoe {
-	return &care.Shoe{DropMM: p.Model.Drop(), StackMM: p.Model.StackHeelMM, Bareness: p.Model.Bareness()}
+// addChange keeps a plan of changing over.
+func (w *Wardrobe) addChange(ctx context.Context, q *db.Queries, who app.Actor, runnerID uint64, f record.ChangeFacts) error {
+	data, err := json.Marshal(f.Asked)
+	if err != nil {
+		return err
+	}
+	p := db.AddChangeParams{ShopID: who.ShopID, RunnerID: runnerID, FromName: f.From, ToName: f.To, FromPair: app.NullID(f.FromPair),
+		ToPair: app.NullID(f.ToPair), MadeBy: who.UserID, MadeAt: w.Now()}
+	if p.Asked, err = app.WithoutComplaints(data); err != nil {
+		return err
+	}
+	if p.Health, err = (app.Hidden{Asked: data}).Hide(); err != nil {
+		return err
+	}
+	_, err = q.AddChange(ctx, p)
+	return err
 }
+
+// goOver keeps the plan of going over to a pair that was just sold, where one is needed.
+func (w *Wardrobe) goOver(ctx context.Context, q *db.Queries, who app.Actor, fit *record.Conclusions, m *shoe.Model, pair uint64) error {
+	way, err := fit.WayTo(m)
+	if err != nil || way == nil || !way.Plan.Needed || way.Plan.Refused != nil {
+		return err
+	}
+	return w.addChange(ctx, q, who, fit.Runner.ID, record.ChangeFacts{From: way.From, FromPair: way.FromPair, To: record.ModelName(m),
+		ToPair: pair, Asked: way.Ask})
+}
+
+func shoeOf(p *record.Pair) *care.Shoe { return record.CareShoe(&p.Model) }
 
 // complaints are those of the latest fit, as old as they are by now.
 func (w *Wardrobe) complaints(ctx context.Context, q *db.Queries, who app.Actor, runnerID uint64) ([]care.Complaint, error) {

@@ -145,6 +145,9 @@ func (w *Wardrobe) sell(ctx context.Context, q *db.Queries, who app.Actor, fit *
 	if err := w.Visits.Decide(ctx, q, who, fit.ID, record.Chosen, sale.Model, sale.Reason, basis); err != nil {
 		return 0, err
 	}
+	if err := w.goOver(ctx, q, who, fit, m, uint64(pair)); err != nil {
+		return 0, err
+	}
 	if !taken {
 		return uint64(pair), nil
 	}
@@ -183,6 +186,10 @@ func (w *Wardrobe) TakeBack(ctx context.Context, who app.Actor, fitID, pairID ui
 			return err
 		}
 		if err := w.Visits.Decide(ctx, q, who, fitID, record.Chosen, "", "", map[string]uint64{"pair_id": p.ID}); err != nil {
+			return err
+		}
+		if err := q.EndChangesTo(ctx, db.EndChangesToParams{EndedAt: app.NullTime(w.Now()), ToPair: app.NullID(p.ID), RunnerID: fit.Runner.ID,
+			ShopID: who.ShopID}); err != nil {
 			return err
 		}
 		if err := w.Touch(ctx, q, who, fit.Runner.ID); err != nil || !p.FromStock {

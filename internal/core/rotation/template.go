@@ -13,7 +13,7 @@ import (
 // layout is where a week's runs go on the board (house): hard days apart, the long run on
 // Sunday.
 var layout = map[term.Kind]string{
-	term.Long: "sun 09:00", term.Tempo: "thu 18:30", term.Threshold: "thu 18:30", term.Intervals: "tue 18:30",
+	term.Long: "sun 09:00", term.Race: "sat 10:00", term.Tempo: "thu 18:30", term.Threshold: "thu 18:30", term.Intervals: "tue 18:30",
 }
 
 // easyDays take the runs that have no day of their own, in turn; where they are all taken there is room in
@@ -24,8 +24,8 @@ var easyDays = []string{"wed 18:30", "sat 09:30", "mon 18:30", "fri 18:30", "thu
 const usualRun = 10.0
 
 // Lay puts the kinds of a week on days and hours, an easy distance over as many days as are left of days,
-// shorter distances over fewer; days 0 is not told. Lifting is no run, and a race is run on its own day and
-// not every week: both are left out. Each part is a run of its own.
+// shorter distances over fewer; days 0 is not told. Lifting is no run and is left out. Each part is a run of
+// its own.
 func Lay(week []Part, days int) []WeekPart {
 	var out []WeekPart
 	put := func(at string, p Part, km float64) {
@@ -36,7 +36,7 @@ func Lay(week []Part, days int) []WeekPart {
 	taken := map[string]bool{}
 	var easy []Part
 	for _, p := range week {
-		if p.Kind == term.Gym || p.Kind == term.Race || p.KM <= 0 {
+		if p.Kind == term.Gym || p.KM <= 0 {
 			continue
 		}
 		if at, own := layout[p.Kind]; own && !taken[at] {

@@ -44,6 +44,7 @@ type WeekPart struct {
 	KM      float64     `json:"km"`
 	Kind    term.Kind   `json:"kind"`
 	Ground  term.Ground `json:"ground"`
+	Barred  []string    `json:"-"` // pairs that may not have it, whatever their suitability
 }
 
 // Suit is how well a pair serves a kind of run on a ground, 0 to 1.
@@ -304,7 +305,7 @@ func (w *Week) checkPairs(l *fault.List, p *problem, weeks [][]WeekPart, minSuit
 			part := weeks[x.week][x.index]
 			v := table[[2]string{string(part.Kind), string(part.Ground)}]
 			long := c.MaxRunKM != nil && float64(p.runMetres[x.run]) > 1000**c.MaxRunKM+0.5
-			if v < minSuit-1e-9 || long {
+			if v < minSuit-1e-9 || long || slices.Contains(part.Barred, c.ID) {
 				k.suit[j] = -1
 			} else {
 				k.suit[j] = int64(math.Round(1000 * v))

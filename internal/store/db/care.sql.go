@@ -15,7 +15,8 @@ import (
 )
 
 const addChange = `-- name: AddChange :execlastid
-INSERT INTO changes (shop_id, runner_id, from_name, to_name, asked, health, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
+INSERT INTO changes (shop_id, runner_id, from_name, to_name, from_pair, to_pair, asked, health, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddChangeParams struct {
@@ -23,6 +24,8 @@ type AddChangeParams struct {
 	RunnerID uint64
 	FromName string
 	ToName   string
+	FromPair sql.NullInt64
+	ToPair   sql.NullInt64
 	Asked    json.RawMessage
 	Health   seal.Text
 	MadeBy   uint64
@@ -35,6 +38,8 @@ func (q *Queries) AddChange(ctx context.Context, arg AddChangeParams) (int64, er
 		arg.RunnerID,
 		arg.FromName,
 		arg.ToName,
+		arg.FromPair,
+		arg.ToPair,
 		arg.Asked,
 		arg.Health,
 		arg.MadeBy,
@@ -182,6 +187,27 @@ func (q *Queries) EndChange(ctx context.Context, arg EndChangeParams) (int64, er
 		return 0, err
 	}
 	return result.RowsAffected()
+}
+
+const endChangesTo = `-- name: EndChangesTo :exec
+UPDATE changes SET ended_at = ? WHERE to_pair = ? AND runner_id = ? AND shop_id = ? AND ended_at IS NULL
+`
+
+type EndChangesToParams struct {
+	EndedAt  sql.NullTime
+	ToPair   sql.NullInt64
+	RunnerID uint64
+	ShopID   uint64
+}
+
+func (q *Queries) EndChangesTo(ctx context.Context, arg EndChangesToParams) error {
+	_, err := q.db.ExecContext(ctx, endChangesTo,
+		arg.EndedAt,
+		arg.ToPair,
+		arg.RunnerID,
+		arg.ShopID,
+	)
+	return err
 }
 
 const practiceFits = `-- name: PracticeFits :many

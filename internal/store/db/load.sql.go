@@ -126,7 +126,7 @@ func (q *Queries) LoadChangeReports(ctx context.Context, arg LoadChangeReportsPa
 }
 
 const loadChanges = `-- name: LoadChanges :many
-SELECT id, runner_id, from_name, to_name, asked, health, made_at, ended_at FROM changes
+SELECT id, runner_id, from_name, to_name, from_pair, to_pair, asked, health, made_at, ended_at FROM changes
 WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?) ORDER BY id DESC
 `
 
@@ -140,6 +140,8 @@ type LoadChangesRow struct {
 	RunnerID uint64
 	FromName string
 	ToName   string
+	FromPair sql.NullInt64
+	ToPair   sql.NullInt64
 	Asked    json.RawMessage
 	Health   seal.Text
 	MadeAt   time.Time
@@ -171,6 +173,8 @@ func (q *Queries) LoadChanges(ctx context.Context, arg LoadChangesParams) ([]Loa
 			&i.RunnerID,
 			&i.FromName,
 			&i.ToName,
+			&i.FromPair,
+			&i.ToPair,
 			&i.Asked,
 			&i.Health,
 			&i.MadeAt,

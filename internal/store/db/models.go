@@ -63,6 +63,8 @@ type Change struct {
 	MadeAt   time.Time
 	EndedAt  sql.NullTime
 	Health   seal.Text
+	FromPair sql.NullInt64
+	ToPair   sql.NullInt64
 }
 
 type ChangeReport struct {

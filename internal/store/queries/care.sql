@@ -12,7 +12,11 @@ SELECT r.place, COUNT(*) AS told, COUNT(DISTINCT p.id) AS pairs FROM rubs r JOIN
   ORDER BY told DESC, r.place;
 
 -- name: AddChange :execlastid
-INSERT INTO changes (shop_id, runner_id, from_name, to_name, asked, health, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?);
+INSERT INTO changes (shop_id, runner_id, from_name, to_name, from_pair, to_pair, asked, health, made_by, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
+
+-- name: EndChangesTo :exec
+UPDATE changes SET ended_at = ? WHERE to_pair = ? AND runner_id = ? AND shop_id = ? AND ended_at IS NULL;
 
 -- name: AddChangeReport :exec
 INSERT INTO change_reports (shop_id, change_id, week, health, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?);

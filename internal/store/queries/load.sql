@@ -56,7 +56,7 @@ FROM rubs r JOIN pairs p ON p.id = r.pair_id JOIN users u ON u.id = r.made_by WH
   AND p.runner_id IN (sqlc.slice(ids)) ORDER BY r.id DESC;
 
 -- name: LoadChanges :many
-SELECT id, runner_id, from_name, to_name, asked, health, made_at, ended_at FROM changes
+SELECT id, runner_id, from_name, to_name, from_pair, to_pair, asked, health, made_at, ended_at FROM changes
 WHERE shop_id = sqlc.arg(shop_id) AND runner_id IN (sqlc.slice(ids)) ORDER BY id DESC;
 
 -- name: LoadChangeReports :many

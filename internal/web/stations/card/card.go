@@ -77,6 +77,7 @@ type body struct {
 	Sock     string
 	Rotation []string
 	Look     *string  // the day of the next look
+	Ways     []string // plans of changing over that go on
 	Since    []string // what the shop has set otherwise since the fit was closed
 }
 
@@ -101,6 +102,15 @@ func (b *body) after(fit *record.Conclusions) error {
 	s, err := fit.Serving()
 	if err != nil {
 		return err
+	}
+	changes, err := fit.Runner.Changings(fit.Today)
+	if err != nil {
+		return err
+	}
+	for _, x := range changes {
+		if text := x.Summary(fit.Today); text != "" {
+			b.Ways = append(b.Ways, text)
+		}
 	}
 	for i := range s.Pairs {
 		var kinds []string

@@ -40,11 +40,13 @@ type offer struct {
 	TryOn     bool
 	Earlier   *shoe.Model
 	Split     *split
-	Said      string   // what the runner disliked of the same maker
-	Hints     []string // of the ground and the season
-	PerKM     string   // price for an expected km
-	Inside    string   // how its inside is known
-	RoomError float64  // SD mm
+	Said      string        // what the runner disliked of the same maker
+	Hints     []string      // of the ground and the season
+	PerKM     string        // price for an expected km
+	Way       string        // what it would take to go over to it; empty is nothing
+	WayWeeks  template.HTML // by weeks
+	Inside    string        // how its inside is known
+	RoomError float64       // SD mm
 	Liked     *wardrobe.Liking
 }
 
@@ -213,6 +215,13 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		}
 		o.Said, o.Hints = dislikedNear(o.M, dislikes), o.M.GroundHints(conditions)
 		o.RoomError, o.Inside = fit.RoomError(o.M), record.InsideWords(o.M)
+		way, err := fit.WayTo(o.M)
+		if err != nil {
+			return nil, err
+		}
+		if o.Way = way.Text(); o.Way != "" {
+			o.WayWeeks = draw.ChangeWeeks(way.Plan.Weeks, 0, fit.Units)
+		}
 		o.PerKM = fmt.Sprintf("%.3f %s a km, over some %.0f km", r.CostPerKM/100, fit.Shop.Currency, r.LifeKM)
 		if l, told := liked[catalogue.RowID(r.Model)]; told {
 			o.Liked = &l
