@@ -112,6 +112,6 @@ func (c Changing) Summary(today time.Time) string {
 	if t, err := time.Parse(time.DateOnly, last.Starts); err == nil && !today.Before(t.AddDate(0, 0, 7)) {
 		return ""
 	}
-	return fmt.Sprintf("Changing over to %s in %d weeks: %.1f km of the week in it from %s, %.1f km from %s, easy runs first, the long run last.",
-		c.To, n, first.KMNew, shortDay(first.Starts), last.KMNew, shortDay(last.Starts))
+	return fmt.Sprintf("Changing over to %s in %d weeks: %.1f km of the week in it from %s, %.1f km from %s, easy runs first, the long "+
+		"run last.", c.To, n, first.KMNew, shortDay(first.Starts), last.KMNew, shortDay(last.Starts))
 }
