@@ -221,10 +221,10 @@ func (c *Conclusions) RoomIn(m *shoe.Model, size foot.Figure) (mm float64, ok bo
 func InsideWords(m *shoe.Model) string {
 	switch n := len(m.Insoles); n {
 	case 0:
-		return "inside as its maker tells: no insole of it was measured here"
+		return "insole not measured here"
 	case 1:
-		return "inside by one insole that was measured here"
+		return "insole measured once here"
 	default:
-		return fmt.Sprintf("inside by %d insoles that were measured here", n)
+		return fmt.Sprintf("insole measured %d times here", n)
 	}
 }

@@ -18,6 +18,7 @@ type RacePlan struct {
 	Race
 	In         string      // the pair's name; empty is none that suits
 	Suit       float64     // how well that suits a race of this distance
+	Little     bool        // that is under what a pair is asked for: nothing better is there
 	Buy        *shoe.Model // to be ordered for it; nil where a pair of theirs or of the plan serves
 	OrderBy    string      // a day, where it is to be bought
 	Late       bool        // that day is past
@@ -83,9 +84,22 @@ func (c *Conclusions) planRaces(p *Plan) ([]RacePlan, error) {
 				}
 			}
 		}
+		if x.In == "" {
+			c.raceInWhatThereIs(p, &x, ground)
+		}
 		out = append(out, x)
 	}
 	return out, nil
+}
+
+// raceInWhatThereIs names the pair of the plan that suits a race best, however little: it is run in something.
+func (c *Conclusions) raceInWhatThereIs(p *Plan, x *RacePlan, ground term.Ground) {
+	for _, y := range p.Pairs {
+		v := y.Model.Suits(term.Race, ground, c.racer(x.KM))
+		if (y.Owned && !y.Slowed || slices.Contains(p.Turn.Buy, y.ID)) && (x.In == "" || v > x.Suit) {
+			x.In, x.Suit, x.Little = y.Name, v, true
+		}
+	}
 }
 
 // raceText is what the wear model says of a race in a pair.

@@ -10,15 +10,15 @@ import (
 	"trevik/internal/core/units"
 )
 
-// layout is where a week's runs go on the board (house): hard days apart, the long run on
-// Sunday.
+// layout is where a week's runs go on the board (house): hard days apart, the long run on Sunday, and days
+// that follow each other at one hour, so that a pair has its rest between them.
 var layout = map[term.Kind]string{
-	term.Long: "sun 09:00", term.Race: "sat 10:00", term.Tempo: "thu 18:30", term.Threshold: "thu 18:30", term.Intervals: "tue 18:30",
+	term.Long: "sun 09:00", term.Race: "sat 09:00", term.Tempo: "thu 18:30", term.Threshold: "thu 18:30", term.Intervals: "tue 18:30",
 }
 
 // easyDays take the runs that have no day of their own, in turn; where they are all taken there is room in
 // the afternoon and the early morning.
-var easyDays = []string{"wed 18:30", "sat 09:30", "mon 18:30", "fri 18:30", "thu 07:00", "tue 07:00"}
+var easyDays = []string{"wed 18:30", "sat 09:00", "mon 18:30", "fri 18:30", "thu 07:00", "tue 07:00"}
 
 // usualRun is the length, km, of an easy run where nothing is told of days (house).
 const usualRun = 10.0
