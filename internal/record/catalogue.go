@@ -8,9 +8,10 @@ import (
 	"trevik/internal/core/shoe"
 )
 
-// Catalogue is the shop's models. Rows and IDs run beside Models.
+// Catalogue is the shop's models: those that it sells, and those that runners brought along.
 type Catalogue struct {
-	Models []shoe.Model
+	Models []shoe.Model // that are sold
+	all    []shoe.Model // Models first; ids run beside them
 	ids    []uint64
 	byRow  map[uint64]int
 	byCode map[string]int
@@ -21,7 +22,7 @@ type Catalogue struct {
 // ByCode finds a model by its id in the catalogue, nil when there is none.
 func (c *Catalogue) ByCode(code string) *shoe.Model {
 	if i, ok := c.byCode[code]; ok {
-		return &c.Models[i]
+		return &c.all[i]
 	}
 	return nil
 }
@@ -29,7 +30,7 @@ func (c *Catalogue) ByCode(code string) *shoe.Model {
 // ByID finds a model by its row, nil when there is none.
 func (c *Catalogue) ByID(row uint64) *shoe.Model {
 	if i, ok := c.byRow[row]; ok {
-		return &c.Models[i]
+		return &c.all[i]
 	}
 	return nil
 }
@@ -46,8 +47,8 @@ func (c *Catalogue) Find(typed string) *shoe.Model {
 	}
 	var named *shoe.Model
 	count := 0
-	for i := range c.Models {
-		m := &c.Models[i]
+	for i := range c.all { // what another runner brought along is found, too
+		m := &c.all[i]
 		if strings.EqualFold(FullName(m), typed) {
 			return m
 		}
@@ -106,23 +107,34 @@ func NewCatalogue(was *Catalogue, changed map[uint64]*shoe.Model) *Catalogue {
 	if was != nil {
 		for i, id := range was.ids {
 			if changed[id] == nil {
-				lines = append(lines, line{id, &was.Models[i]})
+				lines = append(lines, line{id, &was.all[i]})
 			}
 		}
 	}
 	for id, m := range changed {
 		lines = append(lines, line{id, m})
 	}
+	sold := func(m *shoe.Model) int {
+		if m.Elsewhere() {
+			return 1
+		}
+		return 0
+	}
 	slices.SortFunc(lines, func(x, y line) int {
-		return cmp.Or(strings.Compare(x.m.Maker, y.m.Maker), strings.Compare(x.m.Name, y.m.Name), cmp.Compare(x.m.Version, y.m.Version),
+		return cmp.Or(cmp.Compare(sold(x.m), sold(y.m)), strings.Compare(x.m.Maker, y.m.Maker), strings.Compare(x.m.Name, y.m.Name), cmp.Compare(x.m.Version, y.m.Version),
 			cmp.Compare(x.id, y.id))
 	})
-	c := &Catalogue{Models: make([]shoe.Model, len(lines)), ids: make([]uint64, len(lines)), byRow: make(map[uint64]int, len(lines)),
+	c := &Catalogue{all: make([]shoe.Model, len(lines)), ids: make([]uint64, len(lines)), byRow: make(map[uint64]int, len(lines)),
 		byCode: make(map[string]int, len(lines))}
 	for i, l := range lines {
-		c.Models[i], c.ids[i] = *l.m, l.id
+		c.all[i], c.ids[i] = *l.m, l.id
 		c.byRow[l.id], c.byCode[l.m.ID] = i, i
 	}
+	n := slices.IndexFunc(c.all, func(m shoe.Model) bool { return m.Elsewhere() })
+	if n < 0 {
+		n = len(c.all)
+	}
+	c.Models = c.all[:n:n]
 	return c
 }
 

@@ -104,6 +104,11 @@ func (c *Conclusions) duePair(w *Worn) ([]Due, error) {
 			return nil, err
 		}
 		to := c.Shop.Catalogue.Latest(&p.Model)
+		if to.Elsewhere() {
+			out = append(out, Due{Kind: DueOrder, On: on, Pair: p, Text: "find the next pair after " + p.Name() + ", which is not of this shop",
+				Mine: "have the next pair after " + p.Name() + " found"})
+			return c.dueLook(out, w), nil
+		}
 		d := Due{Kind: DueOrder, On: on, Pair: p, Order: to, Label: to.Label(p.Size, p.Width), Mine: "have the next pair after " + p.Name() +
 			" ordered"}
 		d.Text = "order " + ModelName(to) + ", " + d.Label
@@ -112,9 +117,7 @@ func (c *Conclusions) duePair(w *Worn) ([]Due, error) {
 		}
 		out = append(out, d)
 	}
-	if on := c.lookOn(w); !on.IsZero() && w.Verdict.Serves() {
-		out = append(out, Due{Kind: DueLook, On: on, Pair: p, Text: "look at " + p.Name(), Mine: "look at " + p.Name()})
-	}
+	out = c.dueLook(out, w)
 	if p.FitID == 0 {
 		return out, nil
 	}
@@ -127,6 +130,14 @@ func (c *Conclusions) duePair(w *Worn) ([]Due, error) {
 		}
 	}
 	return out, nil
+}
+
+// dueLook adds the look that a pair is due.
+func (c *Conclusions) dueLook(out []Due, w *Worn) []Due {
+	if on := c.lookOn(w); !on.IsZero() && w.Verdict.Serves() {
+		out = append(out, Due{Kind: DueLook, On: on, Pair: &w.Pair, Text: "look at " + w.Pair.Name(), Mine: "look at " + w.Pair.Name()})
+	}
+	return out
 }
 
 // lookOn is when a pair is to be looked at: today where the wear model asks for it, else half

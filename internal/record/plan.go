@@ -589,6 +589,9 @@ func (c *Conclusions) purchases(p *Plan, ahead map[string][]float64, worn []Worn
 		}
 		to := c.Shop.Catalogue.Latest(&w.Pair.Model) // a favourite is bought again before its version goes
 		x := Purchase{Name: ModelName(to), Model: to, Price: to.Price(), By: *by, Late: *by < c.Today.Format(time.DateOnly), Why: "after " + name}
+		if to.Elsewhere() {
+			x.Name = "a pair in its place"
+		}
 		if w.Wear.Dates.P50 != nil {
 			x.Out = *w.Wear.Dates.P50
 		}

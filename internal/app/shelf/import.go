@@ -101,6 +101,15 @@ func (s *Shelf) Read(ctx context.Context, who app.Actor, name string, data []byt
 		return 0, err
 	}
 	in := &Import{}
+	var l fault.List
+	for i := range rows {
+		if rows[i].Model.Elsewhere() {
+			l.Add(rows[i].At, "has an id that pairs of other shops have; choose another")
+		}
+	}
+	if len(l) > 0 {
+		return 0, l
+	}
 	for i := range rows {
 		in.add(c, &rows[i])
 	}

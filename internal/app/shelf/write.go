@@ -36,6 +36,16 @@ func (s *Shelf) Add(ctx context.Context, shopID uint64, models []shoe.Model) err
 	return s.Store.TxBulk(ctx, func(q *db.Queries, tx db.DBTX) error { return Write(ctx, q, tx, shopID, changes, func(int) {}) })
 }
 
+// AddElsewhere keeps a model that a runner brought along and that the shop does not sell; one that is there
+// already stays.
+func (s *Shelf) AddElsewhere(ctx context.Context, who app.Actor, m shoe.Model) error {
+	c, err := s.Catalogue(ctx, who)
+	if err != nil || c.ByCode(m.ID) != nil {
+		return err
+	}
+	return s.Add(ctx, who.ShopID, []shoe.Model{m})
+}
+
 // Changes are new models to be written. It fails with a fault.List when one is not allowed.
 func Changes(models []shoe.Model) ([]Change, error) {
 	var l fault.List
@@ -194,6 +204,9 @@ func (s *Shelf) Save(ctx context.Context, who app.Actor, code string, cells map[
 		cells["id"] = code
 	} else if c.ByCode(cells["id"]) != nil {
 		return "", fault.List{{Field: "id", Text: "is taken by another model; choose another, or change that one"}}
+	}
+	if m := (shoe.Model{ID: cells["id"]}); code == "" && m.Elsewhere() {
+		return "", fault.List{{Field: "id", Text: "is an id that pairs of other shops have; choose another"}}
 	}
 	cells["currency"] = who.Currency
 	m, err := catalogue.FromCells(cells, who.Currency, c.Replacing())

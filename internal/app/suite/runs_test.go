@@ -682,3 +682,67 @@ func TestTakeWatch(t *testing.T) {
 		t.Errorf("%+v", loose[0])
 	}
 }
+
+// A pair of another shop is put down by its name and what it is made for: it is run in, forecast and takes
+// its part of the week, is offered to nobody, and goes along in an export.
+func TestPairFromElsewhere(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	fit := b.ready(t)
+	runner := b.load(t, fit).Runner.ID
+	own := wardrobe.Owned{Code: "Brindle Path 3", UK: 8, Since: b.now.AddDate(0, 0, -90).Format(time.DateOnly), BeforeSure: "no_idea"}
+	_, err := b.Wardrobe.Add(ctx, b.fitter, runner, own)
+	faultAt(t, err, "model", "say what it is made for")
+	own.MadeFor = "sandal"
+	_, err = b.Wardrobe.Add(ctx, b.fitter, runner, own)
+	faultAt(t, err, "made_for", "allowed is")
+	before, err := b.Shelf.Catalogue(ctx, b.fitter)
+	must(t, err)
+	own.MadeFor = term.Daily
+	pair, err := b.Wardrobe.Add(ctx, b.fitter, runner, own)
+	must(t, err)
+	second := own
+	second.Code, second.UK = "  brindle path 3", 9 // another runner's, typed otherwise
+	_, err = b.Wardrobe.Add(ctx, b.fitter, runner, second)
+	must(t, err)
+	f := b.load(t, fit)
+	p := f.Runner.Pair(pair)
+	if p == nil || p.Model.Maker != "Brindle" || p.Model.Class != term.Daily || !p.Model.Elsewhere() {
+		t.Fatalf("%+v", p)
+	}
+	if n := len(f.Shop.Catalogue.Models); n != len(before.Models) || f.Shop.Catalogue.ByID(p.ModelRow) == nil {
+		t.Errorf("%d models are sold, there were %d", n, len(before.Models))
+	}
+	answer, _, err := f.Match()
+	must(t, err)
+	for _, x := range answer.Ranked {
+		if m := f.Shop.Catalogue.ByCode(x.Model); m.Elsewhere() {
+			t.Errorf("%s is offered", x.Model)
+		}
+	}
+	s, err := f.Serving()
+	must(t, err)
+	km := 0.0
+	for i := range s.Takes {
+		for j := range s.Pairs {
+			km += s.Takes[i][j]
+		}
+	}
+	if worn, err := f.Worn(); err != nil || len(worn) != 2 || worn[0].Wear.RemainingKM.P50 <= 0 || km == 0 {
+		t.Errorf("%v, %d pairs, %.1f km of the week", err, len(worn), km)
+	}
+	due, err := f.Due()
+	must(t, err)
+	for _, d := range due {
+		if d.Kind == record.DueOrder && (d.Order != nil || !strings.Contains(d.Text, "not of this shop")) {
+			t.Errorf("the shop is asked to order it: %s", d.Text)
+		}
+	}
+	var file bytes.Buffer
+	must(t, b.Transfer.Export(ctx, b.fitter.ShopID, 0, &file))
+	if !strings.Contains(file.String(), p.Model.ID) {
+		t.Error("it stays behind in an export")
+	}
+	_, err = b.Shelf.Save(ctx, b.fitter, "", map[string]string{"id": "elsewhere-x"})
+	faultAt(t, err, "id", "choose another")
+}

@@ -9,11 +9,14 @@ import (
 	"time"
 
 	"trevik/internal/app"
+	"trevik/internal/app/load"
 	"trevik/internal/app/runlog"
 	"trevik/internal/app/shelf"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/limits"
+	"trevik/internal/core/shoe"
+	"trevik/internal/core/term"
 	"trevik/internal/core/wear"
 	"trevik/internal/form"
 	"trevik/internal/record"
@@ -38,6 +41,7 @@ var (
 		{Name: "price", Label: "Price paid", Kind: form.Number, Unit: form.Money, Lo: 0, Hi: limits.MoneyMinor.Hi},
 		{Name: "since", Label: "First worn", Kind: form.Day},
 		CountedFields[0], CountedFields[1], CalledFields[0],
+		{Name: "made_for", Label: "Not in the catalogue? It is made for", Kind: form.Choice, Choices: form.Words(term.Classes)},
 	}
 )
 
@@ -214,9 +218,32 @@ type Owned struct {
 	BeforeKM   *float64
 	BeforeSure string
 	Called     string
+	MadeFor    term.Class // of a pair that is not in the catalogue; else empty
 }
 
-// Add puts down a pair that the runner has already. It fails with a fault.List.
+// fromElsewhere puts a model down that the shop does not sell, and gives it with the catalogue that holds it.
+func (w *Wardrobe) fromElsewhere(ctx context.Context, who app.Actor, runnerID uint64, o Owned) (*shoe.Model, *record.Catalogue, error) {
+	runner, err := load.Runner(ctx, w.Store.Queries, who, runnerID)
+	if err != nil {
+		return nil, nil, err
+	}
+	m, err := shoe.FromElsewhere(o.Code, o.MadeFor, runner.Chart, who.Currency)
+	if err != nil {
+		return nil, nil, err
+	}
+	m.ListPrice = o.Price
+	if err := w.Visits.Shelf.AddElsewhere(ctx, who, m); err != nil {
+		return nil, nil, err
+	}
+	c, err := w.Visits.Shelf.Catalogue(ctx, who)
+	if err != nil {
+		return nil, nil, err
+	}
+	return c.ByCode(m.ID), c, nil
+}
+
+// Add puts down a pair that the runner has already; one that is not of the shop by its name and what it is
+// made for. It fails with a fault.List.
 func (w *Wardrobe) Add(ctx context.Context, who app.Actor, runnerID uint64, o Owned) (uint64, error) {
 	c, err := w.Visits.Shelf.Catalogue(ctx, who)
 	if err != nil {
@@ -224,8 +251,14 @@ func (w *Wardrobe) Add(ctx context.Context, who app.Actor, runnerID uint64, o Ow
 	}
 	var l fault.List
 	m := c.Find(o.Code)
+	if m == nil && o.MadeFor != "" {
+		if m, c, err = w.fromElsewhere(ctx, who, runnerID, o); err != nil {
+			return 0, err
+		}
+		o.Width = foot.StandardLetter(m.Chart)
+	}
 	if m == nil {
-		l.Add("model", "is not in the catalogue; type a part of its name and choose one")
+		l.Add("model", "is not in the catalogue; type a part of its name and choose one, or say what it is made for")
 	} else {
 		if !slices.Contains(m.SizesUK, o.UK) {
 			l.Add("uk", "is %g, a size that is not made; allowed is UK %g to %g", float64(o.UK), m.SizesUK[0].UK(m.Chart),

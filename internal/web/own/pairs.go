@@ -95,7 +95,8 @@ func (o *Own) addPair(c *visitor) (url.Values, string, error) {
 	if err == nil {
 		_, err = o.App.Wardrobe.Add(c.Ctx(), c.Who, c.runner, wardrobe.Owned{Code: v["model"].Text, UK: foot.Figure(v["uk"].Number),
 			Width: strings.ToUpper(v["width"].Text), Price: int64(v["price"].Number), Since: v["since"].Text, BeforeKM: v["before_km"].Ptr(),
-			BeforeSure: v["before_sure"].Text, Called: v["called"].Text})
+			BeforeSure: v["before_sure"].Text, Called: v["called"].Text,
+			MadeFor: term.Class(v["made_for"].Text)})
 	}
 	return sent, "pair", err
 }

@@ -279,7 +279,7 @@ func (p *plan) look(fit *record.Conclusions) error {
 		drop, double := maps.Clone(ask), maps.Clone(ask)
 		drop["without"] = append(slices.Clone(p.What.Without), x.ID)
 		l.Drop = base + drop.Encode() + "#plan"
-		if !x.Second && !slices.Contains(p.What.Double, x.ID) {
+		if !x.Second && !x.Model.Elsewhere() && !slices.Contains(p.What.Double, x.ID) {
 			double["double"] = append(slices.Clone(p.What.Double), x.ID)
 			l.Double = base + double.Encode() + "#plan"
 		}
@@ -335,7 +335,8 @@ func add(b *bench.Bench) kit.Handler {
 		if err == nil {
 			_, err = b.App.Wardrobe.Add(c.Ctx(), c.Who, fit.Runner.ID, wardrobe.Owned{Code: v["model"].Text, UK: foot.Figure(v["uk"].Number),
 				Width: strings.ToUpper(v["width"].Text), Price: int64(v["price"].Number), Since: v["since"].Text,
-				BeforeKM: v["before_km"].Ptr(), BeforeSure: v["before_sure"].Text, Called: v["called"].Text})
+				BeforeKM: v["before_km"].Ptr(), BeforeSure: v["before_sure"].Text, Called: v["called"].Text,
+				MadeFor: term.Class(v["made_for"].Text)})
 		}
 		return b.Done(c, Station(), fit, form, err, bench.URL(fit.ID, "rotation"))
 	}
