@@ -120,18 +120,18 @@ test("what is due is listed, and a runner's own page works on a phone", async ({
     await accessible(own);
     await fits(own);
     await own.getByLabel("Distance").fill("6.4");
-    await own.getByRole("button", { name: "Put it down" }).tap();
-    await expect(own.getByRole("status")).toContainText("Your run is put down.");
+    await own.getByRole("button", { name: "Save run" }).tap();
+    await expect(own.getByRole("status")).toContainText("Run saved.");
     await own.setInputFiles("#runs_file", from.files);
     await own.getByRole("button", { name: "Send" }).tap();
     await expect(own.getByRole("status")).toContainText("Your runs are in.");
     // The same again with one tap; changed, and as it was.
     await own.getByRole("button", { name: /^6.5 km/ }).first().tap();
-    await expect(own.getByRole("status")).toContainText("Your run is put down.");
-    await own.getByRole("link", { name: /^change/ }).first().tap();
+    await expect(own.getByRole("status")).toContainText("Run saved.");
+    await own.getByRole("link", { name: /^Change/ }).first().tap();
     await own.locator("#mend").getByLabel("Distance").fill("9.5");
     await accessible(own);
-    await own.getByRole("button", { name: "Save it so" }).tap();
+    await own.locator("#mend").getByRole("button", { name: "Save run" }).tap();
     await expect(own.locator(".runlist li").first()).toContainText("9.5 km");
     await own.getByRole("button", { name: "Undo" }).tap();
     await expect(own.locator(".runlist li").first()).toContainText("6.5 km");
@@ -146,7 +146,7 @@ test("what is due is listed, and a runner's own page works on a phone", async ({
     await own.getByLabel("Comfort now, 0 to 10").first().fill("6");
     await own.getByRole("button", { name: "Tell the shop" }).first().tap();
     await expect(own.getByRole("status")).toContainText("The shop sees it.");
-    await own.getByText("Check it").first().tap();
+    await own.getByText("Check this pair").first().tap();
     await fits(own);
     await accessible(own);
     await phone.close();

@@ -121,8 +121,8 @@ func NewCatalogue(was *Catalogue, changed map[uint64]*shoe.Model) *Catalogue {
 		return 0
 	}
 	slices.SortFunc(lines, func(x, y line) int {
-		return cmp.Or(cmp.Compare(sold(x.m), sold(y.m)), strings.Compare(x.m.Maker, y.m.Maker), strings.Compare(x.m.Name, y.m.Name), cmp.Compare(x.m.Version, y.m.Version),
-			cmp.Compare(x.id, y.id))
+		return cmp.Or(cmp.Compare(sold(x.m), sold(y.m)), strings.Compare(x.m.Maker, y.m.Maker), strings.Compare(x.m.Name, y.m.Name),
+			cmp.Compare(x.m.Version, y.m.Version), cmp.Compare(x.id, y.id))
 	})
 	c := &Catalogue{all: make([]shoe.Model, len(lines)), ids: make([]uint64, len(lines)), byRow: make(map[uint64]int, len(lines)),
 		byCode: make(map[string]int, len(lines))}

@@ -8,6 +8,7 @@ import (
 
 	"trevik/internal/core/care"
 	"trevik/internal/core/limits"
+	"trevik/internal/core/match"
 	"trevik/internal/core/rotation"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
@@ -323,4 +324,22 @@ func (c *Conclusions) barred(weeks [][]rotation.WeekPart, going []GoingOver, day
 		}
 	}
 	return out
+}
+
+// NextStep is what the natural foot proposes next, in a sentence; empty where another school leads, or
+// where the present pair is not known.
+func (c *Conclusions) NextStep() string {
+	if c.Settings.LeadSchool != term.NaturalFoot {
+		return ""
+	}
+	drop, stack := PresentDrop.Ptr(c.Visit), PresentStack.Ptr(c.Visit)
+	if drop == nil {
+		return ""
+	}
+	next, heel := match.NaturalStep(*drop, stack)
+	text := fmt.Sprintf("The next step of the natural foot: a drop of about %.0f mm", next)
+	if heel != nil {
+		text += fmt.Sprintf(" and some %.0f mm under the heel", *heel)
+	}
+	return text + ", with the weeks that it takes; and calves and feet made strong for it."
 }

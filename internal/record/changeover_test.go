@@ -199,3 +199,37 @@ func TestBarsAreWithinThePlan(t *testing.T) {
 		}
 	}
 }
+
+// Where the natural foot leads, its next step is told, and the models that take it rank above those that do
+// not, at Shoes and in the plan.
+func TestNaturalFootMovesTheAnswer(t *testing.T) {
+	w := goingOver(t, 0)
+	w.runner.Changes, w.runner.Pairs = nil, nil
+	low := *w.shop.Catalogue.ByID(skua)
+	low.ID, low.Name, low.StackForefootMM, low.StackHeelMM = "low", "low", 20, 24
+	high := low
+	high.ID, high.Name, high.StackForefootMM, high.StackHeelMM = "high", "high", 26, 36
+	w.shop.Catalogue = record.NewCatalogue(nil, map[uint64]*shoe.Model{1: &high, 2: &low})
+	w.told(t, "old-pair", "present_drop_mm", "8", "present_stack_mm", "34")
+	first := func() (ranked, planned string) {
+		t.Helper()
+		c := w.follow(t)
+		a, _, err := c.Match()
+		must(t, err)
+		list, err := c.Candidates(c.Board()[0])
+		must(t, err)
+		return a.Ranked[0].Model, list[0].ID
+	}
+	if s := w.follow(t).NextStep(); s != "" {
+		t.Errorf("another school leads: %s", s)
+	}
+	ranked, planned := first()
+	w.visit.Settings.LeadSchool = term.NaturalFoot
+	naturalRanked, naturalPlanned := first()
+	if ranked != "high" || planned != "high" || naturalRanked != "low" || naturalPlanned != "low" {
+		t.Errorf("first were %s and %s, and by the natural foot %s and %s", ranked, planned, naturalRanked, naturalPlanned)
+	}
+	if s := w.follow(t).NextStep(); !strings.Contains(s, "about 4 mm") || !strings.Contains(s, "24 mm under the heel") {
+		t.Error(s)
+	}
+}

@@ -272,7 +272,7 @@ func TestDueAndOwnPage(t *testing.T) {
 	page := b.post("/runners/1/link")
 	mine := address.FindStringSubmatch(page.body)[1]
 	p := visitor.get(mine)
-	p.holds(t, "Anselm Lockyer", "The Fitting Loft", "A run", "Norrbeck Skua 4")
+	p.holds(t, "Anselm Lockyer", "The Fitting Loft", "Log a run", "Norrbeck Skua 4")
 	if p.header.Get("X-Robots-Tag") != "noindex" {
 		t.Error("the page may be found by others")
 	}
@@ -283,7 +283,7 @@ func TestDueAndOwnPage(t *testing.T) {
 	}
 	pair := regexp.MustCompile(`<option value="(\d+)"`).FindStringSubmatch(p.body)[1]
 	visitor.post(mine+"/runs", "token", tokenOf(3), "km", "7,5", "on", "2026-11-24", "pair", pair, "kind", "easy", "ground", "road").to(t)
-	visitor.get(mine+"?said=run").holds(t, "Your run is put down.", "7.5 km")
+	visitor.get(mine+"?said=run").holds(t, "Run saved.", "7.5 km")
 	b.get("/fits/1/distance").holds(t, "by the runner")
 	if p := visitor.post(mine+"/runs", "token", tokenOf(4), "km", "far", "on", "2026-11-24", "pair", "", "kind", "easy", "ground",
 		"road"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, `value="far"`) ||

@@ -25,14 +25,14 @@ func TestOwnPage(t *testing.T) {
 	at := s.ownPage(t, "1")
 	b := s.visitor(t)
 	page := b.get(at)
-	page.holds(t, "A run today", "Your runs", "Your races", "app.webmanifest")
+	page.holds(t, "Log a run", "Your runs", "Your races", "app.webmanifest")
 	pair := regexp.MustCompile(`name="pair" value="(\d+)"`).FindStringSubmatch(page.body)[1]
 	again := []string{"pair", pair, "on", "2026-11-24", "km", "8.5", "kind", "long", "ground", "road"}
 	b.post(at+"/runs", again...).to(t)
 	page = b.get(at)
 	page.holds(t, "8.5 km</b>, Tue 24 Nov")
 	run := regexp.MustCompile(`\?mend=(\d+)#mend`).FindStringSubmatch(page.body)[1]
-	b.get(at+"?mend="+run).holds(t, "Save it so", "Delete this")
+	b.get(at+"?mend="+run).holds(t, "Save run", "Delete this")
 	if p := b.post(at+"/runs/mend", "mend_run", run, "mend_on", "2026-11-24", "mend_km", "999", "mend_kind", "easy", "mend_ground",
 		"road"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, `value="999"`) {
 		t.Errorf("999 km: %d", p.code)
@@ -87,7 +87,7 @@ func TestOwnPage(t *testing.T) {
 	s.as(t, "teal").get("/due").holds(t, "Anselm Lockyer looked at", "a hole through the upper", "says: ", "rubs, heel of the left foot")
 	p = b.post(at+"/runs", again...)
 	p.to(t)
-	b.get(p.header.Get("Location")).holds(t, "Your run is put down. That pair is to be retired")
+	b.get(p.header.Get("Location")).holds(t, "Run saved. That pair is to be retired")
 	// Installed, it takes files that are shared with it, once each.
 	m := b.get(at + "/app.webmanifest")
 	if !strings.Contains(m.body, at+"/share") || m.header.Get("Content-Type") != "application/manifest+json" {

@@ -143,6 +143,16 @@ func (r *Request) cushionWanted() (mm float64, why string, ok bool) {
 	return 0, "", false
 }
 
+// NaturalStep is the next step of the natural foot from the present pair's drop and heel stack, mm; the
+// stack is nil where that is not known.
+func NaturalStep(drop float64, stack *float64) (nextDrop float64, nextStack *float64) {
+	if stack != nil {
+		s := max(naturalLeastMM, *stack-naturalStackMM)
+		nextStack = &s
+	}
+	return max(0, drop-naturalDropMM), nextStack
+}
+
 // natural says whether the natural foot leads and the present pair is known.
 func (r *Request) natural() bool { return r.Lead == term.NaturalFoot && r.Present != nil }
 
@@ -278,7 +288,7 @@ func (r *Request) drop(m *shoe.Model) (float64, string) {
 		habit := 1 - max(0, counts-habitFreeMM)/habitSpanMM
 		text := fmt.Sprintf("%+g mm against now", units.Round(change, 1))
 		if r.natural() {
-			next := max(0, *r.Present.DropMM-naturalDropMM)
+			next, _ := NaturalStep(*r.Present.DropMM, nil)
 			habit, text = 1-math.Abs(d-next)/habitSpanMM, fmt.Sprintf("the next step down is %g mm", units.Round(next, 1))
 		}
 		sum, n = sum+max(0, habit), n+1

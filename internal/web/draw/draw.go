@@ -246,15 +246,27 @@ var soleCells = [9][4]float64{
 	{0, 58, 44, 80}, {0, 0, 120, 58},
 }
 
-// Sole draws a worn sole from above: the darker a zone, the more of it is gone.
-func Sole(side term.Side, worn support.Sole) template.HTML {
+// Lies is as which side a sole lies: seen from below the left one lies as the right one does from above.
+func Lies(side term.Side, below bool) term.Side {
+	switch {
+	case !below:
+		return side
+	case side == term.Left:
+		return term.Right
+	}
+	return term.Left
+}
+
+// Sole draws a worn sole, as it is held, from below, or from above: the darker a zone, the more of it is gone.
+func Sole(side term.Side, below bool, worn support.Sole) template.HTML {
 	var b strings.Builder
-	path := outline(side, 264, 100, 60, 272)
+	lies := Lies(side, below)
+	path := outline(lies, 264, 100, 60, 272)
 	fmt.Fprintf(&b, `<svg class="soledraw %s" viewBox="0 0 120 280" aria-hidden="true"><clipPath id="sole-%s"><path d="%s"/></clipPath>`+
 		`<g clip-path="url(#sole-%s)">`, side, side, path, side)
 	for i, c := range soleCells {
 		x := c[0]
-		if side == term.Right {
+		if lies == term.Right {
 			x = 120 - c[0] - c[2]
 		}
 		fmt.Fprintf(&b, `<rect class="gone g%d" x="%.0f" y="%.0f" width="%.0f" height="%.0f"/>`, worn[i], x, c[1], c[2], c[3])

@@ -6,6 +6,7 @@ import (
 	"io"
 	"math"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -146,5 +147,22 @@ func TestDrawingsAreWellFormed(t *testing.T) {
 	wellFormed(t, "growth", Growth(grown, units.Metric))
 	if Growth(grown[:1], units.Metric) != "" {
 		t.Error("a curve of one visit")
+	}
+}
+
+// Seen from below, as it is held, a left sole lies as the right one does from above, with its own wear.
+func TestSoleFromBelow(t *testing.T) {
+	cells := func(s template.HTML) []string {
+		return regexp.MustCompile(`<rect class="gone g\d" x="\d+"`).FindAllString(string(s), -1)
+	}
+	worn := support.Sole{4, 3, 2, 1, 0, 1, 2, 3, 4}
+	for _, s := range term.Sides {
+		other := Lies(s, true)
+		if a, b := cells(Sole(s, true, worn)), cells(Sole(other, false, worn)); len(a) != 9 || !slices.Equal(a, b) || other == s {
+			t.Errorf("%s from below: %v, %s from above: %v", s, a, other, b)
+		}
+		if slices.Equal(cells(Sole(s, true, worn)), cells(Sole(s, false, worn))) {
+			t.Errorf("%s lies the same from both sides", s)
+		}
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"html/template"
+	"math"
 	"strconv"
 	"strings"
 	"time"
@@ -36,6 +37,8 @@ var Funcs = template.FuncMap{
 	"money":      Money,
 	"num":        func(v float64) string { return strconv.FormatFloat(units.Round(v, 2), 'f', -1, 64) },
 	"pct":        func(v float64) string { return strconv.FormatFloat(units.Round(100*v, 0), 'f', -1, 64) + " %" },
+	"sure":       sureness,
+	"chance":     chance,
 	"share":      func(part, rest float64) float64 { return 100 * part / max(part+rest, 1e-9) },
 	"stateword":  func(s string) string { return record.StateWords[wear.State(s)] },
 	"sub":        func(a, b int) int { return a - b },
@@ -57,6 +60,31 @@ var Funcs = template.FuncMap{
 // what was chosen before it is sent.
 var mostMiB = map[string]int64{"picture": picture.MaxBytes >> 20, "runs": runlog.MaxSent >> 20, "film": recording.MaxArchive >> 20,
 	"models": catalogue.MaxBytes >> 20}
+
+// sureness is a confidence from 0 to 1 in a word, where a figure would say more than is known.
+func sureness(p float64) string {
+	switch {
+	case p >= 0.8:
+		return "sure"
+	case p >= 0.6:
+		return "fairly sure"
+	case p >= 0.4:
+		return "not very sure"
+	}
+	return "unsure"
+}
+
+// chance is a chance from 0 to 1 in words: in so many of ten.
+func chance(p float64) string {
+	switch n := int(math.Round(10 * p)); n {
+	case 0:
+		return "hardly any"
+	case 10:
+		return "almost certain"
+	default:
+		return fmt.Sprintf("about %d in 10", n)
+	}
+}
 
 // routeWords are a line of the table of routes without its marks: "fits runs" for "/fits/:fit/runs".
 func routeWords(route string) string {

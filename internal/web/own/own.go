@@ -150,11 +150,11 @@ func (o *Own) show(c *kit.Req) error {
 }
 
 // said are the notes after something was sent, by the address's word for it.
-var said = map[string]string{"run": "Your run is put down.", "file": "Your runs are in.",
-	"there": "Nothing new: these runs were there already.", "report": "Thank you. The shop sees it.", "look": "Your look is kept.",
-	"sore": "The plan has heard it.", "mended": "Your run is changed.", "deleted": "Your run is deleted.", "undone": "It is as it was.",
-	"moved": "They are in that pair.", "two": "They are two runs.", "pair": "Your pair is added.", "lifted": "The hours are added.",
-	"race": "Your race is noted.", "norace": "The race is taken away.", "rub": "The shop sees it. This is what it may be."}
+var said = map[string]string{"run": "Run saved.", "file": "Your runs are in.",
+	"there": "Nothing new: these runs were there already.", "report": "Thank you. The shop sees it.", "look": "Check saved.",
+	"sore": "The plan has heard it.", "mended": "Run changed.", "deleted": "Run deleted.", "undone": "It is as it was.",
+	"moved": "They are in that pair.", "two": "They are two runs.", "pair": "Pair added.", "lifted": "Hours added.",
+	"race": "Race added.", "norace": "Race deleted.", "rub": "The shop sees it. This is what it may be."}
 
 // House values of the page.
 const (

@@ -31,7 +31,8 @@ type body struct {
 	WeekKM    float64
 	Sketch    string // the week as it was sketched; empty where it was told
 	HalfTold  int
-	Complains bool // something was told, so its rows stand open
+	Complains bool          // something was told, so its rows stand open
+	Races     []record.Race // told elsewhere
 	Last      *record.Visit
 	Still     []record.Question
 	Dislikes  []record.Dislike
@@ -57,6 +58,11 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 			b.Orthotic = true
 		default:
 			b.Sooner = true
+		}
+	}
+	for _, r := range fit.Races() {
+		if r.ID != 0 {
+			b.Races = append(b.Races, r)
 		}
 	}
 	parts, km, sketched := fit.WeekTold()

@@ -40,6 +40,7 @@ type pattern struct {
 }
 
 type side struct {
+	Lies     term.Side // as which side it lies: the other one, seen from below
 	Side     term.Side
 	Drawing  template.HTML
 	Zones    []zone
@@ -59,6 +60,7 @@ type own struct {
 }
 
 type body struct {
+	Above      bool // the soles are seen from above, not as they are held
 	Level      string
 	FeltRight  string
 	BelievedUS string
@@ -81,13 +83,14 @@ func Station() bench.Station {
 		Template: bench.Parse(files, "*.html"), Extra: extra,
 		Body: func(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 			b := body{Level: string(record.PresentLevel.Of(fit.Visit)), FeltRight: record.FeltRight.Of(fit.Visit),
+				Above:      c.Query("view") == "above",
 				BelievedUS: record.BelievedSize.Of(fit.Visit), Drop: record.PresentDrop.Ptr(fit.Visit)}
 			b.Guess, b.Chance, _ = fit.OldPair().Guess()
 			for _, s := range term.Sides {
 				if size, err := fit.SizeOf(s); err == nil && size != nil {
 					b.Sizes = append(b.Sizes, sizeWords(s, size.US, size.UK, size.EU))
 				}
-				b.Sides = append(b.Sides, sideOf(fit, s))
+				b.Sides = append(b.Sides, sideOf(fit, s, !b.Above))
 			}
 			came, _ := fit.CameIn()
 			for _, p := range fit.Runner.Pairs {
@@ -126,9 +129,10 @@ func Station() bench.Station {
 		}}
 }
 
-func sideOf(fit *record.Conclusions, s term.Side) side {
+func sideOf(fit *record.Conclusions, s term.Side, below bool) side {
 	sole, ok := fit.Sole(s)
-	x := side{Side: s, Drawing: draw.Sole(s, sole), Worn: ok && sole.Gone() > 0, Gone: sole.Gone(), Even: sole.Evenness()}
+	x := side{Side: s, Lies: draw.Lies(s, below), Drawing: draw.Sole(s, below, sole), Worn: ok && sole.Gone() > 0, Gone: sole.Gone(),
+		Even: sole.Evenness()}
 	for i, name := range support.Zones {
 		input := record.SoleZone.Key(s, i+1).Input()
 		x.Zones = append(x.Zones, zone{name, input, "err-" + kit.ControlID(input), sole[i], (sole[i] + 1) % (support.MostGone + 1)})
