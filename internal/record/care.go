@@ -39,9 +39,10 @@ func (c *Conclusions) RubKnown(p *Pair) care.Known {
 	k.Diabetes = slices.Contains(c.Cautions(), support.Diabetes)
 	k.Numb = slices.Contains(c.Cautions(), support.Numbness)
 	// What the try-on found of this model.
-	held := TryHeel.Ptr(c.Visit, p.ModelRow)
-	k.HeelSlips = held != nil && *held < heelHeld || c.stillLifts(p.ModelRow)
-	k.Toes, k.Held, k.Laced = TryRoom.Of(c.Visit, p.ModelRow), TryLockdown.Of(c.Visit, p.ModelRow), TryLacing.Of(c.Visit, p.ModelRow)
+	t := c.trialOf(p)
+	held := TryHeel.Ptr(c.Visit, t)
+	k.HeelSlips = held != nil && *held < heelHeld || c.stillLifts(t)
+	k.Toes, k.Held, k.Laced = TryRoom.Of(c.Visit, t), TryLockdown.Of(c.Visit, t), TryLacing.Of(c.Visit, t)
 	return k
 }
 

@@ -36,6 +36,7 @@ type Decl struct {
 	Station string  // whose form asks it; empty where no form does
 	Rows    int     // readings or lines; 0 is one without a number
 	ByModel bool    // one a model of the catalogue
+	ByTrial bool    // one each time that a model is tried on, in its size and width
 	Reforms bool    // the station's form has other fields when it changes
 	How     string  // how it is found
 	Error   float64 // one reading's error, canonical
@@ -132,8 +133,17 @@ func InputAt(station, input string) (*Decl, Key, bool) {
 			continue
 		}
 		if id, ok := strings.CutPrefix(input, d.Name+"."); ok && d.ByModel {
+			k := Key{Name: d.Name}
+			if again, model, later := strings.Cut(id, "."); later && d.ByTrial {
+				n, err := strconv.Atoi(again)
+				if err != nil || n < 1 || n >= mostTrials {
+					return d, k, false
+				}
+				k.Row, id = n, model
+			}
 			n, err := strconv.ParseUint(id, 10, 63)
-			return d, Key{Name: d.Name, Model: n}, err == nil && n > 0
+			k.Model = n
+			return d, k, err == nil && n > 0
 		}
 		for _, k := range d.Keys() {
 			if k.Input() == input {
@@ -158,7 +168,9 @@ func (d *Decl) check(s Stored) error {
 		return fmt.Errorf("its side is %q", k.Side)
 	case d.ByModel != (k.Model != 0):
 		return fmt.Errorf("its model is %d", k.Model)
-	case d.Rows == 0 && k.Row != 0 || d.Rows > 0 && (k.Row < 1 || k.Row > d.Rows):
+	case d.ByTrial && (k.Row < 0 || k.Row >= mostTrials):
+		return fmt.Errorf("it is trial %d of %d", k.Row+1, mostTrials)
+	case d.Rows == 0 && !d.ByTrial && k.Row != 0 || d.Rows > 0 && (k.Row < 1 || k.Row > d.Rows):
 		return fmt.Errorf("its row is %d of %d", k.Row, d.Rows)
 	}
 	return nil
@@ -176,6 +188,8 @@ type (
 	SidedRows[T any] struct{ *Decl }
 	// PerModel is a finding of a model of the catalogue.
 	PerModel[T any] struct{ *Decl }
+	// PerTrial is a finding of a model that was tried on in a size and width.
+	PerTrial[T any] struct{ *Decl }
 )
 
 // declare registers a finding; its handle's type tells how it decodes.
@@ -313,6 +327,15 @@ func (d PerModel[T]) Ptr(v *Visit, model uint64) *T { return pointer(get[T](v, d
 
 // Key of a model's finding.
 func (d PerModel[T]) Key(model uint64) Key { return Key{Name: d.Name, Model: model} }
+
+// Of is a trial's value; the zero value where there is none.
+func (d PerTrial[T]) Of(v *Visit, t Trial) T { x, _ := get[T](v, d.Key(t)); return x }
+
+// Ptr is a trial's value, nil where there is none.
+func (d PerTrial[T]) Ptr(v *Visit, t Trial) *T { return pointer(get[T](v, d.Key(t))) }
+
+// Key of a trial's finding.
+func (d PerTrial[T]) Key(t Trial) Key { return Key{Name: d.Name, Model: t.Model, Row: t.Again} }
 
 // Models are those that have a value, the earliest first.
 func (d PerModel[T]) Models(v *Visit) []uint64 {

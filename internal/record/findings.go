@@ -53,6 +53,7 @@ func many[T ~string](station, name, label string, choices []T, how string) Decl 
 func (d Decl) rows(n int) Decl            { d.Rows = n; return d }
 func (d Decl) sided() Decl                { d.Sides = true; return d }
 func (d Decl) byModel() Decl              { d.ByModel = true; return d }
+func (d Decl) byTrial() Decl              { d.ByModel, d.ByTrial = true, true; return d }
 func (d Decl) health() Decl               { d.Health = true; return d }
 func (d Decl) reforms() Decl              { d.Reforms = true; return d }
 func (d Decl) err(canon float64) Decl     { d.Error = canon; return d }
@@ -216,23 +217,28 @@ var PressurePlaces = []string{"big_toe", "small_toes", "ball_inner", "ball_outer
 
 // Try-on: what is asked of each pair that is tried on.
 var (
-	TryComfort  = PerModel[float64]{declare(number("try-on", "try_comfort", "Comfort", form.Plain, 0, 10, told).byModel(), figure)}
-	TryHeel     = PerModel[int]{declare(choice("try-on", "try_heel", "Heel", rated10, told).byModel(), count)}
-	TryMidfoot  = PerModel[int]{declare(choice("try-on", "try_midfoot", "Midfoot", rated10, told).byModel(), count)}
-	TryForefoot = PerModel[int]{declare(choice("try-on", "try_forefoot", "Forefoot", rated10, told).byModel(), count)}
-	TryLift     = PerModel[string]{declare(choice("try-on", "try_lift", "Heel lifts", []string{"no", "a_little", "much"}, byEye).byModel(),
+	TryComfort  = PerTrial[float64]{declare(number("try-on", "try_comfort", "Comfort", form.Plain, 0, 10, told).byTrial(), figure)}
+	TryHeel     = PerTrial[int]{declare(choice("try-on", "try_heel", "Heel", rated10, told).byTrial(), count)}
+	TryMidfoot  = PerTrial[int]{declare(choice("try-on", "try_midfoot", "Midfoot", rated10, told).byTrial(), count)}
+	TryForefoot = PerTrial[int]{declare(choice("try-on", "try_forefoot", "Forefoot", rated10, told).byTrial(), count)}
+	TryLift     = PerTrial[string]{declare(choice("try-on", "try_lift", "Heel lifts", []string{"no", "a_little", "much"}, byEye).byTrial(),
 		word[string])}
-	TryRoom = PerModel[string]{declare(choice("try-on", "try_room", "Toe room", []string{"short", "right", "long"}, byHand).byModel(),
+	TryRoom = PerTrial[string]{declare(choice("try-on", "try_room", "Toe room", []string{"short", "right", "long"}, byHand).byTrial(),
 		word[string])}
-	TryLockdown = PerModel[string]{declare(choice("try-on", "try_lockdown", "Held", []string{"loose", "held", "tight"}, told).byModel(),
+	TryLockdown = PerTrial[string]{declare(choice("try-on", "try_lockdown", "Held", []string{"loose", "held", "tight"}, told).byTrial(),
 		word[string])}
-	TryPressure = PerModel[[]string]{declare(many("try-on", "try_pressure", "Presses at", pressures(), told).byModel(), words[string])}
-	TryLacing   = PerModel[[]string]{declare(many("try-on", "try_lacing", "Lacing tried", Lacings, byHand).byModel(), words[string])}
-	TryLater    = PerModel[int]{declare(choice("try-on", "try_later", "Comfort after some minutes", rated10, told).byModel(), count)}
-	TryWord     = PerModel[string]{declare(text("try-on", "try_word", "In a word", 60, told).byModel(), letters)}
-	TryLeft     = PerModel[string]{declare(text("try-on", "try_left", "Why it was left", 120, told).byModel(), letters)}
-	TryMoves    = PerModel[string]{declare(choice("try-on", "try_moves", "What was found", []string{"counts", "does_not_count"},
-		decided).byModel(), word[string])}
+	TryPressure = PerTrial[[]string]{declare(many("try-on", "try_pressure", "Presses at", pressures(), told).byTrial(), words[string])}
+	TryLacing   = PerTrial[[]string]{declare(many("try-on", "try_lacing", "Lacing tried", Lacings, byHand).byTrial(), words[string])}
+	TryLater    = PerTrial[int]{declare(choice("try-on", "try_later", "Comfort after some minutes", rated10, told).byTrial(), count)}
+	TryWord     = PerTrial[string]{declare(text("try-on", "try_word", "In a word", 60, told).byTrial(), letters)}
+	TryLeft     = PerTrial[string]{declare(text("try-on", "try_left", "Why it was left", 120, told).byTrial(), letters)}
+	TryMoves    = PerTrial[string]{declare(choice("try-on", "try_moves", "What was found", []string{"counts", "does_not_count"},
+		decided).byTrial(), word[string])}
+	// TrySize and TryWidth are what a model was tried in, where it was tried in more than one.
+	TrySize = PerTrial[float64]{declare(Decl{Field: form.Field{Name: "try_size", Label: "Tried in", Kind: form.Number, Lo: 0, Hi: 20},
+		How: decided}.byTrial(), figure)}
+	TryWidth = PerTrial[string]{declare(Decl{Field: form.Field{Name: "try_width", Label: "Tried in the width", Kind: form.Text, Max: 4},
+		How: decided}.byTrial(), letters)}
 	TrySet    = PerModel[string]{declare(choice("try-on", "try_set", "In the set", []string{"in", "out"}, decided).byModel(), word[string])}
 	NoneToday = One[bool]{declare(yesNo("try-on", "none_today", "None today", decided), yes)}
 	NoneWhy   = One[string]{declare(text("try-on", "none_why", "What was missing", 300, told), letters)}

@@ -28,6 +28,7 @@ type Conclusions struct {
 
 	support  memo[support.Answer]
 	match    memo[match.Answer]
+	untried  memo[match.Answer] // what the feet alone ask for
 	serving  memo[*Serving]
 	worn     memo[[]Worn]
 	due      memo[[]Due]

@@ -11,7 +11,7 @@ import (
 type Key struct {
 	Name   string
 	Side   term.Side
-	Row    int         // of a reading, or of a line of a form, from 1
+	Row    int         // of a reading, or of a line of a form, from 1; of a trial, 0 the first of its model
 	Model  uint64      // the model's id in the database
 	Other  uint64      // the second model of a comparison
 	Kind   term.Kind   // of a suitability

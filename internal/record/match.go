@@ -82,8 +82,11 @@ func (v *Visit) likes() *match.Likes {
 // nil where nothing was seen.
 func (c *Conclusions) heelLifted() *bool {
 	var out *bool
-	for _, id := range TryLift.Models(c.Visit) {
-		lifts := c.stillLifts(id)
+	for _, t := range c.tried() {
+		if TryLift.Of(c.Visit, t) == "" {
+			continue
+		}
+		lifts := c.stillLifts(t)
 		if out == nil || lifts {
 			out = &lifts
 		}
@@ -91,13 +94,13 @@ func (c *Conclusions) heelLifted() *bool {
 	return out
 }
 
-// stillLifts says whether a model's heel lifts: much, or at all once the heel lock was tried.
-func (c *Conclusions) stillLifts(model uint64) bool {
-	switch TryLift.Of(c.Visit, model) {
+// stillLifts says whether a pair's heel lifts: much, or at all once the heel lock was tried.
+func (c *Conclusions) stillLifts(t Trial) bool {
+	switch TryLift.Of(c.Visit, t) {
 	case "much":
 		return true
 	case "a_little":
-		return slices.Contains(TryLacing.Of(c.Visit, model), "heel_lock")
+		return slices.Contains(TryLacing.Of(c.Visit, t), "heel_lock")
 	}
 	return false
 }

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"trevik/internal/core/foot"
 	"trevik/internal/core/match"
 	"trevik/internal/record"
 )
@@ -76,5 +77,90 @@ func TestTryOnMovesTheAnswer(t *testing.T) {
 	// It stays on the page, where it can be put right.
 	if set, err = w.follow(t).TryOnSet(); err != nil || !slices.Contains(set, "skua") {
 		t.Errorf("gone from the page: %v %v", set, err)
+	}
+}
+
+// A model is tried in two sizes and two widths: each keeps its own findings, and the most comfortable
+// that was not left is proposed, sold and laced.
+func TestTwoSizesOfAModelAreKept(t *testing.T) {
+	w := fitted(t)
+	again := func(size foot.Figure, width string) error {
+		values, err := w.follow(t).AgainValues("skua", size, width)
+		for _, x := range values {
+			w.found(x.Key, x.Number, x.Text)
+		}
+		return err
+	}
+	proposed := func() match.Size {
+		t.Helper()
+		r, ok, err := w.follow(t).Offered("skua")
+		must(t, err)
+		if !ok {
+			t.Fatal("it is not offered")
+		}
+		return r.Size
+	}
+	first := proposed()
+	w.tried(t, skua, map[*record.Decl]string{record.TryComfort.Decl: "4", record.TryRoom.Decl: "short"})
+	up := proposed()
+	if up.Figure != first.Figure+0.5 {
+		t.Fatalf("toes were short in UK %g, proposed is UK %g", first.UK, up.UK)
+	}
+	must(t, again(up.Figure, up.Width))
+	c := w.follow(t)
+	trials := c.Trials(skua)
+	if len(trials) != 2 {
+		t.Fatalf("%v", trials)
+	}
+	for i, want := range []foot.Figure{first.Figure, up.Figure} {
+		if in, ok := c.In(w.shop.Catalogue.ByID(skua), trials[i]); !ok || in.Figure != want || in.RoomMM <= 0 {
+			t.Errorf("trial %d is in %+v", i, in)
+		}
+	}
+	// The larger one is right: it stays proposed, though the smaller one's toes were short.
+	put := func(d record.PerTrial[string], trial record.Trial, word string) { w.found(d.Key(trial), 0, word) }
+	w.found(record.TryComfort.Key(trials[1]), 9, "")
+	put(record.TryRoom, trials[1], "right")
+	put(record.TryWord, trials[1], "home")
+	if got := proposed(); got.Figure != up.Figure {
+		t.Errorf("proposed is UK %g", got.UK)
+	}
+	if got := w.follow(t).Tried(); len(got) != 2 || *got[0].Comfort != 9 || got[0].In == got[1].In || got[1].In == "" {
+		t.Errorf("%+v", got)
+	}
+	// A width of it, too, and that one is left: the second stands.
+	must(t, again(up.Figure, "E"))
+	third := w.follow(t).Trials(skua)[2]
+	w.found(record.TryComfort.Key(third), 10, "")
+	if got := proposed(); got.Width != "E" || got.Figure != up.Figure {
+		t.Errorf("the best of the three is in %s, proposed is UK %g %s", "E", got.UK, got.Width)
+	}
+	put(record.TryLeft, third, "sloppy")
+	if got := proposed(); got.Width != up.Width {
+		t.Errorf("left, and still proposed: %s", got.Width)
+	}
+	if a, _, err := w.follow(t).Match(); err != nil || !slices.Contains(a.TryOn, "skua") {
+		t.Errorf("one of its widths was left, and the model is gone: %v %v", a.TryOn, err)
+	}
+	for _, bad := range []struct {
+		size  foot.Figure
+		width string
+	}{{up.Figure, "E"}, {first.Figure, first.Width}, {up.Figure + 0.25, "D"}, {up.Figure, "EEE"}, {6, "D"}} {
+		if err := again(bad.size, bad.width); err == nil {
+			t.Errorf("taken: UK %g %s", float64(bad.size), bad.width)
+		}
+	}
+}
+
+// Inputs of a model's later trials name the trial; others are nobody's.
+func TestInputsOfTrials(t *testing.T) {
+	for _, c := range []struct {
+		in string
+		ok bool
+	}{{"try_comfort.7", true}, {"try_comfort.1.7", true}, {"try_comfort.3.7", true}, {"try_comfort.4.7", false}, {"try_comfort.0.7", false},
+		{"try_comfort.-1.7", false}, {"try_comfort.1.0", false}, {"try_comfort.1.7.2", false}, {"try_comfort.", false}} {
+		if _, k, ok := record.InputAt("try-on", c.in); ok != c.ok || ok && k.Input() != c.in {
+			t.Errorf("%s: %v, back as %s", c.in, ok, k.Input())
+		}
 	}
 }

@@ -4,13 +4,17 @@ import (
 	"cmp"
 	"slices"
 
+	"trevik/internal/core/fault"
+	"trevik/internal/core/foot"
+	"trevik/internal/core/match"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/tryon"
 )
 
-// Tried is one model that was tried on.
+// Tried is one pair that was tried on.
 type Tried struct {
 	Model   *shoe.Model
+	In      string   // the size and width, where the model was tried in more than one
 	Comfort *float64 // 0 to 10
 	Word    string
 	Left    string // why it was left
@@ -19,13 +23,17 @@ type Tried struct {
 // Tried lists what was tried on, the most comfortable first.
 func (c *Conclusions) Tried() []Tried {
 	v := c.Visit
-	ids := slices.Concat(TryComfort.Models(v), TryWord.Models(v), TryLeft.Models(v))
-	slices.Sort(ids)
 	var out []Tried
-	for _, id := range slices.Compact(ids) {
-		if m := c.Shop.Catalogue.ByID(id); m != nil {
-			out = append(out, Tried{m, TryComfort.Ptr(v, id), TryWord.Of(v, id), TryLeft.Of(v, id)})
+	for _, id := range v.tried() {
+		m := c.Shop.Catalogue.ByID(id.Model)
+		if m == nil || TryComfort.Ptr(v, id) == nil && TryWord.Of(v, id) == "" && TryLeft.Of(v, id) == "" {
+			continue
 		}
+		t := Tried{Model: m, Comfort: TryComfort.Ptr(v, id), Word: TryWord.Of(v, id), Left: TryLeft.Of(v, id)}
+		if uk := TrySize.Ptr(v, id); uk != nil {
+			t.In = m.Label(foot.Figure(*uk), TryWidth.Of(v, id))
+		}
+		out = append(out, t)
 	}
 	comfort := func(t Tried) float64 {
 		if t.Comfort == nil {
@@ -35,6 +43,93 @@ func (c *Conclusions) Tried() []Tried {
 	}
 	slices.SortStableFunc(out, func(x, y Tried) int { return cmp.Compare(comfort(y), comfort(x)) })
 	return out
+}
+
+// InSize is what a trial is in: a size and width with the room that they leave.
+type InSize struct {
+	Figure foot.Figure
+	Width  string
+	Label  string
+	RoomMM float64
+	Stock  int
+}
+
+func (c *Conclusions) inSize(m *shoe.Model, size foot.Figure, width string) InSize {
+	room, _ := c.RoomIn(m, size)
+	return InSize{size, width, m.Label(size, width), room, m.StockOf(size, width)}
+}
+
+// In is the size and width that a trial is in: those that were put down, else those that the feet
+// alone ask for. ok is false where the model is not offered.
+func (c *Conclusions) In(m *shoe.Model, t Trial) (InSize, bool) {
+	if uk := TrySize.Ptr(c.Visit, t); uk != nil {
+		return c.inSize(m, foot.Figure(*uk), TryWidth.Of(c.Visit, t)), true
+	}
+	answer, err := c.untried.get(func() (match.Answer, error) {
+		if len(c.tried()) == 0 {
+			answer, _, err := c.Match()
+			return answer, err
+		}
+		sup, err := c.Support()
+		if err != nil {
+			return match.Answer{}, err
+		}
+		r, ready := c.Request(sup)
+		if !ready {
+			return match.Answer{}, nil
+		}
+		r.Tried, r.Leader = nil, ""
+		return match.Rank(r)
+	})
+	if at := slices.IndexFunc(answer.Ranked, func(r match.Ranked) bool { return r.Model == m.ID }); err == nil && at >= 0 {
+		x := answer.Ranked[at].Size
+		return c.inSize(m, x.Figure, x.Width), true
+	}
+	return InSize{}, false
+}
+
+// AgainValues put down that a model is tried in another size or width, too. It fails with a
+// fault.List where it is not made so, leaves too little room, or was tried so already.
+func (c *Conclusions) AgainValues(code string, size foot.Figure, width string) ([]Value, error) {
+	m, id := c.Shop.Catalogue.ByCode(code), c.Shop.Catalogue.RowID(code)
+	if m == nil {
+		return nil, fault.List{{Field: "again_size", Text: "is of no model of the catalogue; choose one of the set"}}
+	}
+	trials := c.Trials(id)
+	first, ok := c.In(m, trials[0])
+	var l fault.List
+	switch room, known := c.RoomIn(m, size); {
+	case !ok:
+		l.Add("again_size", "is of a model that is not offered to this runner")
+	case len(trials) >= mostTrials:
+		l.Add("again_size", "would be trial %d of this model; allowed are %d", len(trials)+1, mostTrials)
+	case !slices.Contains(m.SizesUK, size):
+		l.Add("again_size", "is not made; choose one of the list")
+	case known && room < match.LeastRoomMM:
+		l.Add("again_size", "leaves %.1f mm; under %g mm is never offered", room, match.LeastRoomMM)
+	case !slices.Contains(m.Widths, width):
+		l.Add("again_width", "is not made; choose one of the list")
+	}
+	for _, t := range trials {
+		if in, ok := c.In(m, t); ok && in.Figure == size && in.Width == width {
+			l.Add("again_size", "is tried already: %s; choose another size or width", in.Label)
+		}
+	}
+	if len(l) > 0 {
+		return nil, l
+	}
+	put := func(t Trial, in InSize) []Value {
+		return []Value{{Key: TrySize.Key(t), Decl: TrySize.Decl, Number: float64(in.Figure)},
+			{Key: TryWidth.Key(t), Decl: TryWidth.Decl, Text: in.Width}}
+	}
+	next := Trial{id, trials[len(trials)-1].Again + 1}
+	return append(put(trials[0], first), put(next, InSize{Figure: size, Width: width})...), nil
+}
+
+// LacedIn is how the trial of a model that counts was laced.
+func (c *Conclusions) LacedIn(code string) []string {
+	t, _ := c.leading(c.Shop.Catalogue.RowID(code))
+	return TryLacing.Of(c.Visit, t)
 }
 
 // mostTried is how many pairs a try-on may hold.

@@ -106,6 +106,7 @@ var walkForms = map[string][]string{
 	"/r/:secret/pairs/:pair/rub": {"rub_place", "heel", "rub_side", "left"}, "/r/:secret/pairs/:pair/lifting": {"lifting_hours", "2"},
 	"/r/:secret/races": {"race_name", "Walk", "race_day", "2027-03-14", "race_length", "10"}, "/r/:secret/races/:race/end": {},
 	"/fits/:fit/shoes/scan": {"barcode", "4006381333931"}, "/fits/:fit/try-on/scan": {"barcode", "4006381333931"},
+	"/fits/:fit/try-on/again":     {"model", "norrbeck-skua-4-women", "again_size", "6", "again_width", "D"},
 	"/fits/:fit/try-on/insole":    {"model", "norrbeck-skua-4-men", "pair", "1", "insole_size", "8", "insole_mm", "270"},
 	"/shoes/models/:model/insole": {"insole_size", "8", "insole_mm", "270"}, "/shoes/models/:model/insoles/:insole/take-back": {},
 	"/shoes/models/:model/barcode":      {"barcode", "4006381333931", "barcode_size", "8", "barcode_width", "D"},

@@ -7,6 +7,7 @@ import (
 
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
+	"trevik/internal/core/foot"
 	"trevik/internal/core/rotation"
 	"trevik/internal/core/term"
 	"trevik/internal/form"
@@ -144,6 +145,20 @@ func (v *Visits) Compare(ctx context.Context, who app.Actor, fitID uint64, left,
 			return nil, l
 		}
 		return []record.Value{{Key: record.ComparedKey(n, ids["on_left"], ids["on_right"]), Decl: record.Compared, Text: better}}, nil
+	})
+}
+
+// AgainFields are those of a model that is tried in another size or width, too.
+var AgainFields = []form.Field{
+	{Name: "again_size", Label: "Size", Kind: form.Number, Lo: 0, Hi: 20},
+	{Name: "again_width", Label: "Width", Kind: form.Text, Max: 4},
+}
+
+// TryAgain puts a model that is tried on into the set in another size (the running UK figure on its
+// chart) or width, too. It fails with a fault.List.
+func (v *Visits) TryAgain(ctx context.Context, who app.Actor, fitID uint64, code string, size float64, width string) (Saved, error) {
+	return v.change(ctx, who, fitID, func(_ *db.Queries, fit *record.Conclusions) ([]record.Value, error) {
+		return fit.AgainValues(code, foot.Figure(size), width)
 	})
 }
 

@@ -7,16 +7,24 @@ import (
 	"slices"
 	"strings"
 
+	"trevik/internal/core/foot"
 	"trevik/internal/core/shoe"
 )
 
 // Tried is what the try-on found of a model.
 type Tried struct {
+	In      *Worn    // the size and width that it was found in; nil is the one that is proposed by the feet
 	Comfort *float64 // 0 to 10, the later of two answers; nil while it was not worn
 	Faults  int      // that lacing did not cure
 	Toes    string   // short, right or long; empty is not told
 	Tight   bool     // tight, or pressing at the sides
 	Left    string   // why it was left; empty where it was not
+}
+
+// Worn is a size and width that a model was tried on in.
+type Worn struct {
+	Figure foot.Figure // on the model's chart
+	Width  string
 }
 
 // House values of the try-on's say.
@@ -33,6 +41,7 @@ func (r *Request) fitted(m *shoe.Model, f fitting) fitting {
 	if !told || f.reason != "" {
 		return f
 	}
+	f = r.wornIn(m, f, t.In)
 	to := f.at
 	switch t.Toes {
 	case "short":
@@ -56,6 +65,22 @@ func (r *Request) fitted(m *shoe.Model, f fitting) fitting {
 	return f
 }
 
+// wornIn puts the size and width that a model was tried on in, and liked best, in the place of those
+// that the feet alone would have, where it is made so and keeps the least room.
+func (r *Request) wornIn(m *shoe.Model, f fitting, in *Worn) fitting {
+	if in == nil || in.Figure == f.figure && in.Width == f.width {
+		return f
+	}
+	at, room := slices.Index(m.SizesUK, in.Figure), r.roomFor(m, in.Figure, r.longest)
+	if at < 0 || !slices.Contains(m.Widths, in.Width) || room < LeastRoomMM-sizeTie {
+		return f
+	}
+	f.moves = append(f.moves, fmt.Sprintf("Of the sizes and widths that were tried, UK %g %s counts.", in.Figure.UK(m.Chart), in.Width))
+	f.off += letterAt(m, in.Width) - letterAt(m, f.width)
+	f.at, f.figure, f.room, f.width = at, in.Figure, room, in.Width
+	return f
+}
+
 // followTryOn puts the ranked in the order that the try-on gives them: those that were worn by their
 // score and their comfort, the others by their score as those did in the mean; the leader of the
 // comparisons first; what was left, and its twin in colour, last and out of the set.
@@ -74,7 +99,7 @@ func (r *Request) followTryOn(a *Answer) {
 		c.Place = &place
 		faults := ""
 		if t.Faults > 0 {
-			faults = fmt.Sprintf(", and %d that lacing did not cure", t.Faults)
+			faults = fmt.Sprintf(", with %d fault%s that lacing did not cure", t.Faults, map[bool]string{true: "s"}[t.Faults > 1])
 		}
 		c.Moves = append(c.Moves, fmt.Sprintf("Worn: comfort %s of 10%s.", plain(*t.Comfort), faults))
 		if c.Score > 0 {

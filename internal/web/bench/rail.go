@@ -56,7 +56,7 @@ func (b *Bench) rail(fit *record.Conclusions, current Station) ([]RailRow, error
 			return draw.MiniLadder(answer.Level), answer.Told()
 		},
 		"shoes":    func() (template.HTML, bool) { return draw.MiniShoe(1), choice != nil },
-		"try-on":   func() (template.HTML, bool) { return draw.MiniShoe(3), len(record.TryComfort.Models(fit.Visit)) > 0 },
+		"try-on":   func() (template.HTML, bool) { return draw.MiniShoe(3), len(fit.Tried()) > 0 },
 		"rotation": func() (template.HTML, bool) { return draw.MiniShoe(min(len(worn), 3)), len(worn) > 0 },
 		"distance": func() (template.HTML, bool) { return draw.MiniFan(used), len(worn) > 0 },
 		"card":     func() (template.HTML, bool) { return draw.MiniPage(), choice != nil },

@@ -94,7 +94,7 @@ const mostLaces = 2
 // after is what the card says of the time after: lacing, socks, the other pairs, the look.
 func (b *body) after(fit *record.Conclusions) error {
 	b.Sock = string(record.Sock.Of(fit.Visit))
-	for _, n := range record.TryLacing.Of(fit.Visit, fit.Shop.Catalogue.RowID(b.Choice.Value)) {
+	for _, n := range fit.LacedIn(b.Choice.Value) {
 		if n != "as_it_comes" && len(b.Laces) < mostLaces {
 			b.Laces = append(b.Laces, lace{n, draw.Lacing(n), draw.LacingSteps(n)})
 		}

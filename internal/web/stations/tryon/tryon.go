@@ -4,6 +4,7 @@ package tryon
 
 import (
 	"embed"
+	"fmt"
 	"html/template"
 	"net/http"
 	"net/url"
@@ -14,6 +15,7 @@ import (
 	"trevik/internal/app/shelf"
 	"trevik/internal/app/visit"
 	"trevik/internal/core/fault"
+	"trevik/internal/core/foot"
 	"trevik/internal/core/match"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
@@ -27,11 +29,14 @@ import (
 //go:embed *.html
 var files embed.FS
 
+// pair is a model in a size and width that is tried on.
 type pair struct {
 	At      int
-	Row     uint64 // the model's, by which its findings are kept
+	Trial   record.Trial // by which its findings are kept
 	M       *shoe.Model
-	Size    *match.Size // nil where it is not offered any more
+	Size    *match.Size    // the proposed one, nil where it is not offered any more
+	In      *record.InSize // what it is tried in, nil where that is not known any more
+	Several bool           // the model is tried in more than one
 	Comfort string
 	Chance  string
 	Now     bool
@@ -49,7 +54,7 @@ type place struct {
 	On           bool
 }
 
-type foot struct {
+type footboard struct {
 	Side    term.Side
 	Drawing template.HTML
 	Places  []place
@@ -67,7 +72,7 @@ type body struct {
 	Now       *pair
 	Prev      int
 	Next      int
-	Feet      []foot
+	Feet      []footboard
 	Lacings   []lacing
 	Compare   bool
 	Answer    core.Answer
@@ -77,8 +82,17 @@ type body struct {
 	Others    []kit.Option // models that can be put in
 	Choices   []record.Choice
 	InHand    *record.InHand // the box that was scanned
+	HandTried bool           // in its size and width, too
+	Again     again          // the other sizes and widths of the present pair
 	NameOf    func(string) string
 	NoneToday bool
+}
+
+// again are the sizes and widths that a model can be tried in, too, and the ones that are proposed.
+type again struct {
+	Sizes, Widths []kit.Option
+	Size, Width   string
+	Proposed      bool // by what was found
 }
 
 // made is a comparison in words.
@@ -89,7 +103,7 @@ func Station() bench.Station {
 	return bench.Station{Path: "try-on", Name: "Try-on",
 		Lead:     "A set that differs, in an order that favours none. Laced by the fitter; standing, walking, running.",
 		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra,
-		Fields: slices.Concat(shelf.BarcodeFields[:1], shelf.InsoleFields)}
+		Fields: slices.Concat(shelf.BarcodeFields[:1], shelf.InsoleFields, visit.AgainFields)}
 }
 
 func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
@@ -108,6 +122,7 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	}
 	b := body{Ready: ready && len(set) > 0, NameOf: catalogue.Name, NoneToday: record.NoneToday.Of(fit.Visit)}
 	b.Choices = fit.Choices()
+	list := pairsOf(fit, set)
 	if b.Answer, b.Compare, err = fit.Leading(set); err != nil {
 		return nil, err
 	}
@@ -115,20 +130,25 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	if b.InHand, err = scanned(c, bn, fit); err != nil {
 		return nil, err
 	}
-	if b.InHand != nil {
-		at = slices.Index(set, b.InHand.M.ID) + 1
+	if h := b.InHand; h != nil {
+		// Its own size and width, where they are tried; else the model's first.
+		at = slices.IndexFunc(list, func(p pair) bool { return p.M == h.M && p.is(h.UK, h.Width) }) + 1
+		b.HandTried = at > 0
+		if at == 0 {
+			at = slices.IndexFunc(list, func(p pair) bool { return p.M == h.M }) + 1
+		}
 	}
-	at = min(max(at, 1), max(len(set), 1))
-	for i, code := range set {
-		m := catalogue.ByCode(code)
-		p := pair{At: i + 1, Row: catalogue.RowID(code), M: m, Now: i+1 == at}
+	at = min(max(at, 1), max(len(list), 1))
+	for i, p := range list {
+		m, code := p.M, p.M.ID
+		p.Now = i+1 == at
+		p.Error, p.Inside = fit.RoomError(m), record.InsideWords(m)
 		if r := ranked[code]; r != nil {
 			p.Size, p.Moves = &r.Size, r.Moves
-			p.Error, p.Inside = fit.RoomError(m), record.InsideWords(m)
 		}
-		lift := record.TryLift.Of(fit.Visit, p.Row)
-		p.Lock = lift != "" && lift != "no" && !slices.Contains(record.TryLacing.Of(fit.Visit, p.Row), "heel_lock")
-		if v := record.TryComfort.Ptr(fit.Visit, p.Row); v != nil {
+		lift := record.TryLift.Of(fit.Visit, p.Trial)
+		p.Lock = lift != "" && lift != "no" && !slices.Contains(record.TryLacing.Of(fit.Visit, p.Trial), "heel_lock")
+		if v := record.TryComfort.Ptr(fit.Visit, p.Trial); v != nil {
 			p.Comfort = strconv.FormatFloat(*v, 'f', -1, 64)
 		}
 		if b.Compare && len(fit.Comparisons()) > 0 {
@@ -143,7 +163,8 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	}
 	if len(b.Pairs) > 0 {
 		b.Now = &b.Pairs[at-1]
-		b.Prev, b.Next = (at-2+len(set))%len(set)+1, at%len(set)+1
+		b.Prev, b.Next = (at-2+len(list))%len(list)+1, at%len(list)+1
+		b.Again = b.Now.again(fit)
 		b.feet(fit)
 	}
 	for _, name := range record.Lacings {
@@ -165,6 +186,22 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		}
 	}
 	return b, nil
+}
+
+// pairsOf are the models of the set in every size and width that they are tried in.
+func pairsOf(fit *record.Conclusions, set []string) []pair {
+	var list []pair
+	for _, code := range set {
+		m, trials := fit.Shop.Catalogue.ByCode(code), fit.Trials(fit.Shop.Catalogue.RowID(code))
+		for _, t := range trials {
+			p := pair{At: len(list) + 1, Trial: t, M: m, Several: len(trials) > 1}
+			if in, ok := fit.In(m, t); ok {
+				p.In = &in
+			}
+			list = append(list, p)
+		}
+	}
+	return list
 }
 
 // scanned is the box that was scanned, nil where none was.
@@ -228,19 +265,97 @@ func measured(b *bench.Bench) kit.Handler {
 	}
 }
 
+// tryAgain puts a model into the set in another size or width, too.
+func tryAgain(b *bench.Bench) kit.Handler {
+	return func(c *kit.Req) error {
+		fit, err := b.Load(c)
+		if err != nil {
+			return err
+		}
+		form, v, err := kit.Decode(c, visit.AgainFields, "model")
+		var saved visit.Saved
+		if err == nil {
+			saved, err = b.App.Visits.TryAgain(c.Ctx(), c.Who, fit.ID, form.Get("model"), v["again_size"].Number, v["again_width"].Text)
+		}
+		to := b.SavedURL(fit, "try-on", saved)
+		if err == nil {
+			to, err = lastOf(c, b, form.Get("model"), to)
+		}
+		return b.Done(c, Station(), fit, form, err, to)
+	}
+}
+
+// lastOf leads to the last pair of a model in the set.
+func lastOf(c *kit.Req, b *bench.Bench, model, to string) (string, error) {
+	fit, err := b.Load(c)
+	if err != nil {
+		return to, err
+	}
+	set, err := fit.TryOnSet()
+	at := 0
+	for _, p := range pairsOf(fit, set) {
+		if p.M.ID == model {
+			at = p.At
+		}
+	}
+	return fmt.Sprintf("%s&pair=%d", to, at), err // it holds what was saved, so it has a query
+}
+
+// Short is the size and width in which the pair is tried, in a few letters.
+func (p pair) Short() string {
+	if p.In == nil {
+		return ""
+	}
+	return fmt.Sprintf("UK %g %s · ", p.In.Figure.UK(p.M.Chart), p.In.Width)
+}
+
+// is says whether a pair is tried in a size and width.
+func (p *pair) is(size foot.Figure, width string) bool {
+	return p.In != nil && p.In.Figure == size && p.In.Width == width
+}
+
+// mostAside is how many sizes to either side of the present one can be tried, too.
+const mostAside = 3
+
+// again are the sizes near the present one that leave the least room, and the widths made.
+func (p *pair) again(fit *record.Conclusions) again {
+	var a again
+	if p.In == nil || p.Size == nil {
+		return a
+	}
+	at := slices.Index(p.M.SizesUK, p.In.Figure)
+	for i, s := range p.M.SizesUK {
+		if room, ok := fit.RoomIn(p.M, s); i < at-mostAside || i > at+mostAside || ok && room < match.LeastRoomMM {
+			continue
+		}
+		a.Sizes = append(a.Sizes, kit.Option{Value: figured(s), Text: p.M.Label(s, "")})
+	}
+	for _, w := range p.M.Widths {
+		a.Widths = append(a.Widths, kit.Option{Value: w, Text: w})
+	}
+	a.Size, a.Width = figured(p.Size.Figure), p.Size.Width
+	a.Proposed = !p.is(p.Size.Figure, p.Size.Width) && !p.Several
+	if len(a.Sizes)*len(a.Widths) < 2 {
+		return again{}
+	}
+	return a
+}
+
+func figured(f foot.Figure) string { return strconv.FormatFloat(float64(f), 'f', -1, 64) }
+
 // Figure is the size that is proposed, as an input holds it.
 func (p *pair) Figure() string {
 	if p.Size == nil {
 		return ""
 	}
-	return strconv.FormatFloat(float64(p.Size.Figure), 'f', -1, 64)
+	return figured(p.Size.Figure)
 }
 
 // Sizes are those that a model is made in, for its insole.
 func (p *pair) Sizes() []kit.Option {
 	var out []kit.Option
 	for _, s := range p.M.SizesUK {
-		out = append(out, kit.Option{Value: strconv.FormatFloat(float64(s), 'f', -1, 64), Text: p.M.Label(s, "")})
+		out = append(out, kit.Option{Value: figured(s), Text: p.M.Label(s, "")})
 	}
 	return out
 }
@@ -275,9 +390,9 @@ func (b body) Bar(code string) string {
 
 // feet are both feet with the places at which the pair presses.
 func (b *body) feet(fit *record.Conclusions) {
-	on := record.TryPressure.Of(fit.Visit, b.Now.Row)
+	on := record.TryPressure.Of(fit.Visit, b.Now.Trial)
 	for _, s := range term.Sides {
-		f := foot{Side: s, Drawing: draw.TopFoot(string(s))}
+		f := footboard{Side: s, Drawing: draw.TopFoot(string(s))}
 		for _, p := range record.PressurePlaces {
 			value := string(s) + "_" + p
 			f.Places = append(f.Places, place{value, string(s) + " " + strings.ReplaceAll(p, "_", " "), "p-" + value, slices.Contains(on, value)})
@@ -299,6 +414,7 @@ func extra(b *bench.Bench) []kit.Route {
 	}
 	return []kit.Route{
 		{Method: http.MethodPost, Path: "/fits/:fit/try-on/scan", Roles: kit.Everyone, Handle: scan(b)},
+		{Method: http.MethodPost, Path: "/fits/:fit/try-on/again", Roles: kit.Everyone, Handle: tryAgain(b)},
 		{Method: http.MethodPost, Path: "/fits/:fit/try-on/insole", Roles: kit.Everyone, Handle: measured(b)},
 		route("compare", "#versus", func(c *kit.Req, fit *record.Conclusions) (visit.Saved, error) {
 			form, err := kit.Form(c, kit.Known("on_left", "on_right", "better"))
