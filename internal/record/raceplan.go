@@ -2,6 +2,7 @@ package record
 
 import (
 	"cmp"
+	"context"
 	"math"
 	"slices"
 	"time"
@@ -68,9 +69,11 @@ func (c *Conclusions) planRaces(p *Plan) ([]RacePlan, error) {
 		}
 		if own != nil {
 			x.In, x.Suit = own.Name(), own.Model.Suits(term.Race, ground, who)
-			if x.Text, err = c.raceText(own, r); err != nil {
+			said, err := c.raceAnswer(own, r)
+			if err != nil {
 				return nil, err
 			}
+			x.Text = said.Text
 		}
 		if own == nil || own.ID != r.PairID && x.Suit < least-1e-9 {
 			for _, id := range p.Turn.Buy {
@@ -102,22 +105,60 @@ func (c *Conclusions) raceInWhatThereIs(p *Plan, x *RacePlan, ground term.Ground
 	}
 }
 
-// raceText is what the wear model says of a race in a pair.
-func (c *Conclusions) raceText(p *Pair, r Race) (string, error) {
+// raceAnswer is what the wear model says of a race in a pair; the zero value where it says nothing.
+func (c *Conclusions) raceAnswer(p *Pair, r Race) (wear.RaceAnswer, error) {
 	worn, err := c.Worn()
 	if err != nil {
-		return "", err
+		return wear.RaceAnswer{}, err
 	}
 	for _, w := range worn {
 		if w.Pair.ID == p.ID {
 			for _, x := range w.Wear.Races {
 				if x.Date == r.On.Format(wear.DateLayout) {
-					return x.Text, nil
+					return x, nil
 				}
 			}
 		}
 	}
-	return "", nil
+	return wear.RaceAnswer{}, nil
+}
+
+// RacesPlanned are the races to come, the next first, each in its pair: as the plan of the board has it, else
+// in the pair of theirs that serves it.
+func (c *Conclusions) RacesPlanned(ctx context.Context) ([]RacePlan, error) {
+	races := c.Races()
+	if len(races) == 0 {
+		return nil, nil
+	}
+	if p, err := c.Plan(ctx, What{}); err != nil || p.Fault == "" {
+		return p.races(), err
+	}
+	var out []RacePlan
+	for _, r := range races {
+		x := RacePlan{Race: r, BrokenInBy: r.On.AddDate(0, 0, -raceRest)}
+		x.Name = cmp.Or(r.Name, "The race")
+		own, err := c.RacePair(r)
+		if err != nil {
+			return nil, err
+		}
+		if own != nil {
+			said, err := c.raceAnswer(own, r)
+			if err != nil {
+				return nil, err
+			}
+			x.In, x.Text = own.Name(), said.Text
+		}
+		out = append(out, x)
+	}
+	return out, nil
+}
+
+// races are those of a plan, none where there is no plan.
+func (p *Plan) races() []RacePlan {
+	if p == nil {
+		return nil
+	}
+	return p.Races
 }
 
 // buyForRace looks for the model that suits a race best of those that fit the runner, the cheaper of two.

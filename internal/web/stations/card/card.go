@@ -63,7 +63,8 @@ type body struct {
 	Basis    *record.Basis
 	Room     template.HTML
 	Worn     *record.Worn
-	More     []record.Choice // chosen in the same fit
+	More     []record.Choice   // chosen in the same fit
+	Races    []record.RacePlan // to come
 	Tried    []record.Tried
 	Cautions []string
 	Overrule *record.Decision
@@ -160,6 +161,9 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		if err := b.after(fit); err != nil {
 			return nil, err
 		}
+	}
+	if b.Races, err = fit.RacesPlanned(c.Ctx()); err != nil {
+		return nil, err
 	}
 	if b.Stills, err = bn.App.Films.Stills(c.Ctx(), c.Who, fit.ID); err != nil {
 		return nil, err
