@@ -87,6 +87,13 @@ type Form struct {
 	Name   string // the line of the table of routes that it came to
 	Path   string // the address that it was sent to
 	Digest [32]byte
+	Logged *bool // set once it is in the audit log; nil where nobody asks
+}
+
+func (f Form) logged() {
+	if f.Logged != nil {
+		*f.Logged = true
+	}
 }
 
 // Core is what the concerns share: the store and the clock.
@@ -161,6 +168,7 @@ func (c *Core) OnceBulk(ctx context.Context, who Actor, do func(*db.Queries, db.
 					Text: "was sent before with another content, and that was kept; load the page again to see it, then send this once more"}}
 			}
 			result = was.Result
+			f.logged() // as it was the first time
 			return nil
 		}
 		if err != nil {

@@ -45,6 +45,7 @@ type Entry struct {
 // Audit puts an entry down in the log of the person's shop. Entries are only added; each is sealed by
 // a hash over it and the seal before, so that one that is changed or taken out shows (CheckAudit).
 func (c *Core) Audit(ctx context.Context, who Actor, e Entry) error {
+	who.Form.logged()
 	return c.Store.Tx(ctx, func(q *db.Queries) error { return c.audit(ctx, q, who, e) })
 }
 
@@ -116,7 +117,14 @@ func (c *Core) auditForm(ctx context.Context, q *db.Queries, who Actor) error {
 	if who.ByLink { // its address opens it: it stands nowhere
 		e.Subject = fmt.Sprintf("address %d", who.Link)
 	}
+	who.Form.logged()
 	return c.audit(ctx, q, who, e)
+}
+
+// LogForm puts down what a form did that no verb put down in its own transaction: what was taken out of
+// files and pictures, say.
+func (c *Core) LogForm(ctx context.Context, who Actor) error {
+	return c.Store.Tx(ctx, func(q *db.Queries) error { return c.auditForm(ctx, q, who) })
 }
 
 // RunnerAt is the runner of an address, by their id or by that of a fit of theirs; 0 where it names

@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -19,6 +20,7 @@ import (
 	"trevik/internal/app/people"
 	"trevik/internal/core/term"
 	"trevik/internal/demo"
+	"trevik/internal/record"
 	"trevik/internal/web/kit"
 )
 
@@ -422,6 +424,50 @@ func TestWalk(t *testing.T) {
 		}
 		if p := w.send(owner, r, ""); p.code < 400 {
 			t.Errorf("%s of nothing: %d", r.Path, p.code)
+		}
+	}
+}
+
+// Whatever a form changed of a runner is in the audit log, once: its verb put it down, or the pipeline did.
+// What a station records is a row with its maker, and is not told twice.
+func TestEveryChangeIsLogged(t *testing.T) {
+	w := newWalk(t)
+	owner := w.as(t, "isolde")
+	entries := func() int {
+		n, err := strconv.Atoi(w.one(t, "SELECT COUNT(*) FROM audit WHERE did <> 'saw'"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	done := 0
+	for _, r := range w.web.Routes {
+		station, ofFit := strings.CutPrefix(r.Path, "/fits/:fit/")
+		if r.Method != http.MethodPost || !ofFit && !strings.HasPrefix(r.Path, "/runners/:runner") || strings.HasSuffix(r.Path, "/erase") ||
+			slices.Contains(record.Stations, station) || station == "close" {
+			continue
+		}
+		before := entries()
+		p := w.send(owner, r, "")
+		if p.code >= 400 {
+			if now := entries(); now != before {
+				t.Errorf("%s answered %d, and is in the log", r.Path, p.code)
+			}
+			continue
+		}
+		done++
+		if now := entries(); now != before+1 {
+			t.Errorf("%s answered %d, and is in the log %d times", r.Path, p.code, now-before)
+		}
+	}
+	if done < 35 {
+		t.Errorf("%d forms were taken", done)
+	}
+	// A picture of a sole and a still that are deleted are among them.
+	for _, what := range []string{"/fits/:fit/old-pair/photos/:photo/delete", "/fits/:fit/gait/stills/:still/delete",
+		"/fits/:fit/gait/films/:film/delete"} {
+		if n := w.one(t, "SELECT COUNT(*) FROM audit WHERE runner_id = 2 AND what = '"+what+"'"); n != "1" {
+			t.Errorf("%s is in the log %s times", what, n)
 		}
 	}
 }

@@ -25,6 +25,7 @@ import (
 
 	"trevik/internal/app"
 	"trevik/internal/app/suite"
+	"trevik/internal/record"
 	"trevik/internal/store"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/desk"
@@ -232,7 +233,7 @@ func (s *Server) answer(c *gin.Context, route kit.Route, origin *http.CrossOrigi
 		err = route.Handle(r)
 	}
 	if err == nil {
-		err = s.account(r)
+		err = s.log(r)
 	}
 	if err != nil {
 		s.Env.Fail(r, err)
@@ -266,14 +267,23 @@ func (s *Server) seen(r *kit.Req) error {
 	return s.Env.App.Seen(r.Ctx(), r.Who, e)
 }
 
-// account puts down what was done to an account, which no transaction of a verb does.
-func (s *Server) account(r *kit.Req) error {
+// log puts down what a form did where its verb did not: to an account, or to a runner's data. What is
+// recorded at a station is a row with its maker and hour already, and a film is put down when it begins.
+func (s *Server) log(r *kit.Req) error {
 	at := r.Route.Path
-	if r.Request.Method != http.MethodPost || !r.Signed || r.Writer.Status() >= 400 ||
-		!strings.HasPrefix(at, desk.Account) && at != "/people" && !strings.HasPrefix(at, "/people/:person/password") {
+	if r.Request.Method != http.MethodPost || !r.Signed || r.Writer.Status() >= 400 || r.Who.Form.Logged == nil || *r.Who.Form.Logged {
 		return nil
 	}
-	return s.Env.App.Audit(r.Ctx(), r.Who, app.Entry{Did: app.OfAccount, What: at, Subject: r.Request.URL.Path})
+	station, ofFit := strings.CutPrefix(at, "/fits/:fit/")
+	switch {
+	case strings.HasPrefix(at, desk.Account), at == "/people", strings.HasPrefix(at, "/people/:person/password"):
+		return s.Env.App.Audit(r.Ctx(), r.Who, app.Entry{Did: app.OfAccount, What: at, Subject: r.Request.URL.Path})
+	case ofFit && slices.Contains(record.Stations, station), strings.HasSuffix(at, "/frames"):
+		return nil
+	case ofFit, strings.HasPrefix(at, "/runners/:runner"):
+		return s.Env.App.LogForm(r.Ctx(), r.Who)
+	}
+	return nil
 }
 
 // who finds the signed-in person of a request.

@@ -35,7 +35,7 @@ var errTooLarge = errors.New("what was sent is larger than 1 MiB")
 // called. What is sent as files is read by the handler (Files).
 func (r *Req) Receive() error {
 	if r.Request.Method == http.MethodPost {
-		r.Who.Form = app.Form{Name: r.Route.Path, Path: r.Request.URL.Path}
+		r.Who.Form = app.Form{Name: r.Route.Path, Path: r.Request.URL.Path, Logged: new(bool)}
 	}
 	if r.Request.Method != http.MethodPost || strings.HasPrefix(r.GetHeader("Content-Type"), "multipart/") {
 		return nil
