@@ -265,6 +265,13 @@ func TestDueAndOwnPage(t *testing.T) {
 	address := regexp.MustCompile(`<code class="address">https?://[^/]+([^<]+)</code>`)
 	visitor := s.visitor(t)
 	feed := address.FindStringSubmatch(b.post("/due/calendar").body)[1]
+	for range 4 {
+		b.post("/due/calendar")
+	}
+	if p := b.post("/due/calendar"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Would be the 6th that is open") ||
+		!strings.Contains(p.body, "In your calendar") {
+		t.Errorf("the sixth calendar: %d", p.code)
+	}
 	if p := visitor.get(feed); p.code != http.StatusOK || !strings.HasPrefix(p.header.Get("Content-Type"), "text/calendar") ||
 		!strings.Contains(p.body, "Anselm") {
 		t.Errorf("the feed: %d", p.code)

@@ -1,12 +1,14 @@
 package desk
 
 import (
+	"net/http"
 	"slices"
 	"time"
 
 	"trevik/internal/app"
 	"trevik/internal/app/due"
 	"trevik/internal/app/people"
+	"trevik/internal/core/fault"
 	"trevik/internal/record"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/kit"
@@ -39,6 +41,7 @@ type dueView struct {
 	Links    []people.Link
 	Address  string // of a calendar that was just made
 	May      bool
+	Faults   map[string]string
 }
 
 // dueFilter reads the filter of the address into the page.
@@ -68,9 +71,10 @@ func (d *Desk) dueFilter(c *kit.Req) (dueView, due.Filter) {
 var dueWords = map[record.DueKind]string{record.DueOrder: "orders", record.DueLook: "looks", record.DueComfort: "how it is",
 	record.DueMeasure: "growing feet", record.DueRetire: "pairs to retire", record.DueRace: "races", record.DueSaid: "what runners say"}
 
-func (d *Desk) due(c *kit.Req) error { return d.showDue(c, "") }
+func (d *Desk) due(c *kit.Req) error { return d.showDue(c, "", nil) }
 
-func (d *Desk) showDue(c *kit.Req, address string) error {
+// showDue is the page; address is that of a calendar that was just made, faults why it was not.
+func (d *Desk) showDue(c *kit.Req, address string, faults fault.List) error {
 	v, filter := d.dueFilter(c)
 	v.Address = address
 	list, state, err := d.App.Due.Due(c.Ctx(), c.Who, filter, due.Page(pageOf(c, "page")))
@@ -91,7 +95,12 @@ func (d *Desk) showDue(c *kit.Req, address string) error {
 	if v.Links, err = d.App.People.Links(c.Ctx(), c.Who, 0); err != nil {
 		return err
 	}
-	return d.page(c, "Due", "due", v)
+	code := http.StatusOK
+	if len(faults) > 0 {
+		code = http.StatusUnprocessableEntity
+		v.Faults, _ = kit.Say(c.Who.Units, faults, func(string) bool { return true })
+	}
+	return d.pageWith(c, code, "Due", "due", v, "")
 }
 
 // buying is the shop's buying list as a file.
@@ -110,8 +119,11 @@ func (d *Desk) shopCalendar(c *kit.Req) error {
 		return err
 	}
 	secret, err := d.App.People.NewLink(c.Ctx(), c.Who, people.ShopCalendarLink, 0)
+	if l, ok := fault.As(err); ok {
+		return d.showDue(c, "", l)
+	}
 	if err != nil {
 		return err
 	}
-	return d.showDue(c, d.Absolute(c, "/calendar/"+secret+".ics"))
+	return d.showDue(c, d.Absolute(c, "/calendar/"+secret+".ics"), nil)
 }
