@@ -209,11 +209,38 @@ type Photo struct {
 	Printed   float64 // how dark lines of words on the paper are, 0 to 1
 	Cut       float64 // mm of the heel beyond the picture
 	Empty     bool
+	Blotch    float64 // share of the print that stayed dry, in patches
+	HalfDry   float64 // how much of its depth the print loses from one side to the other, 0 to 0.8
+	Smear     float64 // mm that the foot was dragged as it was lifted
+	Hand      float64 // how much light a hand takes, over a corner of the paper, 0 to 0.6
 	OffsetXMM float64
 }
 
+// printing is a foot that leaves a print: how much of it there is at a place (0 to 1; mm from its heel's end,
+// towards the toes and towards the inner side) under an edge of soft mm.
+type printing interface {
+	on(x, y, soft float64) float64
+	size() (ball, body float64)
+	side() term.Side
+}
+
+func (f *PrintFoot) size() (ball, body float64) { return f.Ball, f.Body }
+
+func (f *PrintFoot) side() term.Side { return f.Side }
+
+func (f *PrintFoot) on(x, y, soft float64) float64 {
+	return min(1, max(0, 0.5-min(f.body(x, y), f.toeOf(x, y))/soft))
+}
+
 // Render photographs the foot's print.
-func (f *PrintFoot) Render(p Photo, r *rand.Rand) image.Image {
+func (f *PrintFoot) Render(p Photo, r *rand.Rand) image.Image { return p.of(f, r) }
+
+// Render photographs the foot's print.
+func (f *NaturalFoot) Render(p Photo, r *rand.Rand) image.Image { return p.of(f, r) }
+
+// of photographs a print.
+func (p Photo) of(f printing, r *rand.Rand) image.Image {
+	ball, body := f.size()
 	if p.MMPerPx == 0 {
 		p.MMPerPx = 0.4
 	}
@@ -226,7 +253,7 @@ func (f *PrintFoot) Render(p Photo, r *rand.Rand) image.Image {
 	if p.Soft == 0 {
 		p.Soft = 0.8
 	}
-	pw, ph := f.Ball+90, f.Body+110
+	pw, ph := ball+90, body+110
 	if t := math.Abs(math.Sin(p.Turn * math.Pi / 180)); t > 0.02 {
 		side := math.Hypot(pw, ph)
 		pw, ph = side, side
@@ -242,15 +269,16 @@ func (f *PrintFoot) Render(p Photo, r *rand.Rand) image.Image {
 	img := image.NewRGBA(image.Rect(0, 0, w, h))
 	turn := p.Turn * math.Pi / 180
 	s, c := math.Sincos(turn)
-	midY := (f.Body + 20) / 2
+	midY := (body + 20) / 2
 	flip := 1.0
-	if f.Side == term.Right {
+	if f.side() == term.Right {
 		flip = -1
 	}
 	spots := p.spots(r, pw, ph)
 	mottle := lattice(r, pw, ph, 5)
 	fibre := lattice(r, pw*3, ph, 2)
 	lx, ly := r.Float64()*2-1, r.Float64()*2-1
+	look := p.look(r, body)
 	for y := range h {
 		for x := range w {
 			mx, my := toPaper(float64(x), float64(y))
@@ -260,11 +288,11 @@ func (f *PrintFoot) Render(p Photo, r *rand.Rand) image.Image {
 				// Paper to foot: the foot stands in the middle, toes up.
 				ux, uy := mx-pw/2-p.OffsetXMM, ph/2-my
 				if p.Cut > 0 {
-					uy -= (ph-f.Body)/2 + p.Cut - 8
+					uy -= (ph-body)/2 + p.Cut - 8
 				}
 				fx, fy := (ux*c+uy*s)*flip, -ux*s+uy*c+midY
-				if fx > -80 && fx < 80 && fy > -8 && fy < f.Body+60 {
-					on = min(1, max(0, 0.5-min(f.body(fx, fy), f.toeOf(fx, fy))/p.Soft))
+				if fx > -80 && fx < 80 && fy > -30 && fy < body+70 {
+					on = look.at(f, fx, fy, p.Soft)
 				}
 			}
 			for _, q := range spots {
@@ -283,6 +311,7 @@ func (f *PrintFoot) Render(p Photo, r *rand.Rand) image.Image {
 			if p.Printed > 0 && words(mx, my) {
 				tone *= 1 - p.Printed
 			}
+			light *= look.shadow(mx/pw, my/ph)
 			if mx < 0 || my < 0 || mx > pw || my > ph {
 				tone, light = 0.3, 1 // the floor
 			}

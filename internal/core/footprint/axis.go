@@ -2,7 +2,6 @@ package footprint
 
 import (
 	"math"
-	"slices"
 
 	"trevik/internal/core/term"
 )
@@ -52,21 +51,22 @@ func (f *foot) innerByToes(a frame) (evidence float64) {
 	if len(f.toes) < 2 {
 		return 0
 	}
-	big, second := 0, 0
+	// By the circle that fits into each: toes that touch may be one piece, of any area.
+	big, second := 0, 0.0
 	mean := 0.0
 	for i, t := range f.toes {
-		if len(t.at) > len(f.toes[big].at) {
+		if t.r > f.toes[big].r {
 			big = i
 		}
 		mean += a.off(t.cx, t.cy) / float64(len(f.toes))
 	}
 	for i, t := range f.toes {
 		if i != big {
-			second = max(second, len(t.at))
+			second = max(second, t.r)
 		}
 	}
 	off := func(t *toe) float64 { return a.off(t.cx, t.cy) }
-	clear := min(1, float64(len(f.toes[big].at))/float64(max(1, second))-1)
+	clear := max(0, min(1, math.Pow(f.toes[big].r/max(1, second), 2)-1))
 	if spread := off(f.toes[len(f.toes)-1]) - off(f.toes[0]); spread != 0 {
 		evidence += 1.2 * clear * (off(f.toes[big]) - mean) / math.Abs(spread) * 2
 	}
@@ -85,6 +85,9 @@ func (f *foot) innerByToes(a frame) (evidence float64) {
 	return evidence
 }
 
+// fullFrom is the midfoot's width, of the ball's, from which it has no hollow (house).
+const fullFrom = 0.85
+
 // innerByArch is what the hollow of the arch says of the inner edge: against the line from heel to
 // ball, the middle lies to the outer side.
 func (f *foot) innerByArch(a frame) float64 {
@@ -100,8 +103,11 @@ func (f *foot) innerByArch(a frame) float64 {
 	if nm == 0 || nb == 0 {
 		return 0
 	}
+	// A full midfoot has no hollow, and may bulge to either side.
+	full := (nm / (0.62 - 0.36)) / (nb / (0.95 - 0.7))
+	hollow := min(1, max(0, (fullFrom-full)/0.2))
 	off := m/nm - 0.55*b/nb
-	return -1.5 * max(-0.6, min(0.6, off/(0.12*a.length())))
+	return -1.5 * hollow * max(-0.6, min(0.6, off/(0.12*a.length())))
 }
 
 func sideOf(sign float64) term.Side {
@@ -115,11 +121,6 @@ func sideOf(sign float64) term.Side {
 // the place where that toe would stand.
 func (f *foot) secondToe(heel Point, sign float64) Point {
 	a := f.framed(heel, f.dir, Point{-f.dir.Y * sign, f.dir.X * sign})
-	toes := slices.Clone(f.toes)
-	slices.SortFunc(toes, func(p, q *toe) int { return int(math.Copysign(1, a.off(q.cx, q.cy)-a.off(p.cx, p.cy))) })
-	if len(toes) >= 2 {
-		return f.tipOf(toes[1], heel)
-	}
 	// By the ball: the second toe stands some 36 % of its width from the inner edge.
 	inner, outer := math.Inf(-1), math.Inf(1)
 	f.each(func(x, y float64) {
@@ -127,8 +128,25 @@ func (f *foot) secondToe(heel Point, sign float64) Point {
 			inner, outer = max(inner, a.off(x, y)), min(outer, a.off(x, y))
 		}
 	})
-	return a.place(a.hi*1.12, inner-0.36*(inner-outer))
+	at := inner - secondAt*(inner-outer)
+	var best *toe
+	for _, t := range f.toes {
+		if best == nil || math.Abs(a.off(t.cx, t.cy)-at) < math.Abs(a.off(best.cx, best.cy)-at) {
+			best = t
+		}
+	}
+	if len(f.toes) >= 2 && math.Abs(a.off(best.cx, best.cy)-at) < secondWithin*(inner-outer) {
+		return f.tipOf(best, heel)
+	}
+	return a.place(a.hi*1.12, at)
 }
+
+// Where the second toe stands, of the ball's width from its inner edge, and how near that a toe is the second:
+// one that left no mark is not taken for the next (house).
+const (
+	secondAt     = 0.36
+	secondWithin = 0.12
+)
 
 // tipOf is a toe's farthest place from the heel, steadied over its front.
 func (f *foot) tipOf(t *toe, heel Point) Point {

@@ -19,6 +19,8 @@ type foot struct {
 	broken   bool
 	two      bool
 	cutOff   bool
+	guessed  bool    // where the ball ends before toes that run into it
+	dry      float64 // the share of the body that stayed dry, in patches
 	headingX float64 // how sure the heel end is, 0–1
 }
 
@@ -27,6 +29,7 @@ type spots struct {
 	label []int32
 	all   []piece
 	body  map[int]bool
+	chain map[int]bool // toes that touch one another
 }
 
 // House values of what a foot looks like.
@@ -54,10 +57,14 @@ func findFoot(m *mask, unit float64, known bool) (*foot, error) {
 	}
 	f := &foot{w: m.w, h: m.h, unit: unit}
 	main := all[0]
-	s := spots{labels, all, map[int]bool{main.label: true}}
+	s := spots{labels, all, map[int]bool{main.label: true}, map[int]bool{}}
 	for _, p := range all[1:] {
 		if float64(p.area) < pieceOfBody*float64(main.area) {
 			break
+		}
+		if chainOf(main, p) {
+			s.chain[p.label] = true
+			continue
 		}
 		switch goesWith(main, p) {
 		case anotherFoot:
@@ -86,10 +93,71 @@ func findFoot(m *mask, unit float64, known bool) (*foot, error) {
 		return nil, noPrint(fmt.Sprintf("the largest piece is %.0f mm long", mm))
 	}
 	f.heading(s)
+	f.fillDry(s)
 	f.cutToes()
 	f.looseToes(s)
 	f.cutOff = f.touchesEdge()
 	return f, nil
+}
+
+// House values of dry patches.
+const (
+	dryMM2 = 1500.0 // a hole behind the ball's front of up to so much is a patch that stayed dry
+	dryEnd = 0.82   // of the print's length; ahead of it a hole may lie between toes
+	patchy = 0.015  // of the body in holes, from which bays of its border are dry patches, too
+	bayMM  = 4.5    // half the width of a bay that is closed
+)
+
+// fillDry closes what stayed dry of the print's inside: the foot stood there.
+func (f *foot) fillDry(s spots) {
+	a := f.about()
+	labels, all := pieces(not(f.body))
+	dry := make([]bool, len(all)+1)
+	holes := 0
+	for _, p := range all {
+		dry[p.label] = float64(p.area)*f.unit*f.unit <= dryMM2 && a.share(p.cx, p.cy) < dryEnd && p.x0 > 0 && p.y0 > 0 &&
+			p.x1 < f.w-1 && p.y1 < f.h-1
+		if dry[p.label] {
+			holes += p.area
+		}
+	}
+	for i, l := range labels {
+		f.body.on[i] = f.body.on[i] || dry[l]
+	}
+	f.dry = float64(holes) / float64(max(1, f.area()))
+	if f.dry < patchy {
+		return
+	}
+	// Parts that dry patches parted from the rest.
+	near := distance(not(f.body), false)
+	join := make([]bool, len(s.all)+1)
+	for _, p := range s.all {
+		if at := a.share(p.cx, p.cy); !s.body[p.label] && at > 0 && at < dryEnd {
+			join[p.label] = true
+		}
+	}
+	apart := make([]float32, len(join))
+	for i, l := range s.label {
+		if l > 0 && int(l) < len(join) && join[l] && (apart[l] == 0 || near.v[i] < apart[l]) {
+			apart[l] = near.v[i]
+		}
+	}
+	for i, l := range s.label {
+		if l > 0 && int(l) < len(join) && join[l] && float64(apart[l]) < 2*bayMM/f.unit {
+			f.body.on[i] = true
+		}
+	}
+	// Closing by a disc.
+	grown := newMask(f.w, f.h)
+	for i, d := range distance(not(f.body), false).v {
+		grown.on[i] = float64(d) <= bayMM/f.unit
+	}
+	for i, d := range distance(grown, false).v {
+		if !f.body.on[i] && float64(d) > bayMM/f.unit && a.share(float64(i%f.w), float64(i/f.w)) < dryEnd {
+			f.body.on[i] = true
+		}
+	}
+	fillHoles(f.body, holeMM2/(f.unit*f.unit))
 }
 
 // crop keeps the part of the worked picture about the print: what comes after looks
@@ -104,7 +172,7 @@ func (f *foot) crop(s spots) spots {
 	pad := int(padShare*float64(max(x1-x0, y1-y0))) + 4
 	x0, y0, x1, y1 = max(0, x0-pad), max(0, y0-pad), min(f.w-1, x1+pad), min(f.h-1, y1+pad)
 	w, h := x1-x0+1, y1-y0+1
-	near := spots{label: make([]int32, w*h), body: s.body}
+	near := spots{label: make([]int32, w*h), body: s.body, chain: s.chain}
 	for y := range h {
 		copy(near.label[y*w:(y+1)*w], s.label[(y+y0)*f.w+x0:(y+y0)*f.w+x1+1])
 	}
@@ -120,6 +188,32 @@ func (f *foot) crop(s spots) spots {
 	return near
 }
 
+// axes are a piece's standard deviations along its two directions, and the first of these.
+func (p piece) axes() (major, minor, ux, uy float64) {
+	t := math.Hypot(p.xx-p.yy, 2*p.xy)
+	major, minor = math.Sqrt((p.xx+p.yy+t)/2), math.Sqrt(max(0, (p.xx+p.yy-t)/2))
+	angle := 0.5 * math.Atan2(2*p.xy, p.xx-p.yy)
+	return major, minor, math.Cos(angle), math.Sin(angle)
+}
+
+// House values of a chain of toes: much thinner than the foot or its ball is wide, and across the way to it.
+const (
+	chainThin   = 0.45
+	chainLong   = 1.9 // times its width
+	chainAcross = 0.5
+	chainMost   = 0.45 // of the largest piece's area
+)
+
+// chainOf says whether a piece is toes that touch one another, ahead of the largest piece.
+func chainOf(a, b piece) bool {
+	_, na, _, _ := a.axes()
+	mb, nb, bx, by := b.axes()
+	dx, dy := b.cx-a.cx, b.cy-a.cy
+	apart := math.Hypot(dx, dy)
+	return apart > 0 && nb < chainThin*na && mb > chainLong*nb && math.Abs(dx*bx+dy*by)/apart < chainAcross &&
+		float64(b.area) < chainMost*float64(a.area)
+}
+
 const (
 	splash = iota
 	samePrint
@@ -129,14 +223,8 @@ const (
 // goesWith tells whether a second large piece is the same print (a high arch leaves
 // heel and ball apart), another foot beside it, or a splash.
 func goesWith(a, b piece) int {
-	long := func(p piece) (major, minor float64, ux, uy float64) {
-		t := math.Hypot(p.xx-p.yy, 2*p.xy)
-		major, minor = math.Sqrt((p.xx+p.yy+t)/2), math.Sqrt(max(0, (p.xx+p.yy-t)/2))
-		angle := 0.5 * math.Atan2(2*p.xy, p.xx-p.yy)
-		return major, minor, math.Cos(angle), math.Sin(angle)
-	}
-	ma, na, ax, ay := long(a)
-	mb, nb, _, _ := long(b)
+	ma, na, ax, ay := a.axes()
+	mb, nb, _, _ := b.axes()
 	dx, dy := b.cx-a.cx, b.cy-a.cy
 	apart := math.Hypot(dx, dy)
 	// The union as one print: its own moments.
@@ -147,7 +235,7 @@ func goesWith(a, b piece) int {
 		xy: (wa*a.xy+wb*b.xy)/n + wa*wb/(n*n)*dx*dy,
 		yy: (wa*a.yy+wb*b.yy)/n + wa*wb/(n*n)*dy*dy,
 	}
-	mu, nu, ux, uy := long(u)
+	mu, nu, ux, uy := u.axes()
 	elongated := ma/na > 1.6 && mb/nb > 1.6
 	beside := apart > 0 && math.Abs(dx*ax+dy*ay)/apart < 0.8
 	inLine := apart > 0 && math.Abs(dx*ux+dy*uy)/apart > 0.9
@@ -163,13 +251,42 @@ func goesWith(a, b piece) int {
 	return splash
 }
 
+// endShare is the part of a print, at either end, in which toes that run into the ball stand.
+const endShare = 0.17
+
+// parted is the share of a stretch of the print over which a line across it leaves the print and meets it again,
+// as it does between toes.
+func (f *foot) parted(a frame, from, to float64) float64 {
+	left, right := f.extent(a.across, a.from)
+	parted, all := 0.0, 0.0
+	for t := a.lo + from*a.length(); t < a.lo+to*a.length(); t += 1 / f.unit {
+		runs, gap := 0, math.Inf(1)
+		for s := left - 1; s <= right+1; s++ {
+			p := a.place(t, s)
+			if !f.body.get(int(math.Round(p.X)), int(math.Round(p.Y))) {
+				gap++
+				continue
+			}
+			if gap*f.unit > 1.5 {
+				runs++
+			}
+			gap = 0
+		}
+		all++
+		if runs > 1 {
+			parted++
+		}
+	}
+	return parted / max(1, all)
+}
+
 // heading turns dir towards the toes: the heel end is the narrower, and toes lie
 // ahead of the other.
 func (f *foot) heading(s spots) {
 	a := f.about()
 	w := f.widths(a)
 	rear, front := slices.Max(w[:bins*4/10]), slices.Max(w[bins*6/10:])
-	evidence := 3 * (front - rear) / (front + rear)
+	evidence := 3*(front-rear)/(front+rear) + 1.5*(f.parted(a, 1-endShare, 1)-f.parted(a, 0, endShare))
 	for _, p := range f.toeLike(s) {
 		t := a.share(p.cx, p.cy)
 		if math.Abs(a.off(p.cx, p.cy))/a.length() > 0.32 {

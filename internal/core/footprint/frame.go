@@ -63,9 +63,11 @@ func (f *foot) moments() (mean, along, across Point) {
 
 // each visits the body's pixels.
 func (f *foot) each(visit func(x, y float64)) {
-	for i, on := range f.body.on {
-		if on {
-			visit(float64(i%f.w), float64(i/f.w))
+	for y := range f.h {
+		for x, on := range f.body.on[y*f.w : (y+1)*f.w] {
+			if on {
+				visit(float64(x), float64(y))
+			}
 		}
 	}
 }

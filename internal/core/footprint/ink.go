@@ -19,9 +19,9 @@ const plainContrast = 16
 // inkOf separates print from paper under uneven light, in the channel in which
 // they differ most: brightness, or a colour where that is faint. ok is false when
 // nothing stands out.
-func inkOf(p plane, smooth int) (best ink, ok bool) {
+func inkOf(p plane, smooth int, unit float64) (best ink, ok bool) {
 	for i := range channels(p.c) {
-		if k, found := inkIn(p.channel(i), smooth); found && (!ok || k.contrast > 1.15*best.contrast) {
+		if k, found := inkIn(p.channel(i), smooth, unit); found && (!ok || k.contrast > 1.15*best.contrast) {
 			best, ok = k, true
 		}
 		if ok && best.contrast > plainContrast {
@@ -34,7 +34,7 @@ func inkOf(p plane, smooth int) (best ink, ok bool) {
 // inkIn models the paper of one channel as a smooth surface over the logarithm of
 // its brightness, and takes what lies away from it to one side as print: darker or
 // lighter, whichever stands out more.
-func inkIn(ch *raster, smooth int) (ink, bool) {
+func inkIn(ch *raster, smooth int, unit float64) (ink, bool) {
 	r := newRaster(ch.w, ch.h)
 	var logs [256 * 8]float32
 	for i := range logs {
@@ -59,7 +59,44 @@ func inkIn(ch *raster, smooth int) (ink, bool) {
 	for i := range r.v {
 		r.v[i] *= scale
 	}
+	r.unshadow(unit)
+	r.evenOut(max(faintest, 5*noise/top), max(2, int(evenMM/unit)))
 	return ink{r, top / noise}, true
+}
+
+// House values of a print that is fainter on one side than on the other, where it was half dry.
+const (
+	faintest   = 0.2  // of the print's usual level, that counts as print at all
+	evenMM     = 6.0  // about which its own level is taken
+	leastLevel = 0.32 // of the usual level
+	denseFrom  = 0.35 // the share of the places about that must be print
+)
+
+// evenOut divides by the print's own level about each place, where that is below the usual one: half a level
+// then is the print's edge also where it is faint.
+func (r *raster) evenOut(least float64, radius int) {
+	some, sum := newRaster(r.w, r.h), newRaster(r.w, r.h)
+	faint := 0
+	for i, v := range r.v {
+		if v > float32(least) {
+			some.v[i], sum.v[i] = 1, min(v, 1)
+			if v < 0.6 {
+				faint++
+			}
+		}
+	}
+	if float64(faint) < 0.01*float64(len(r.v)) {
+		return
+	}
+	some, sum = blur(some, radius), blur(sum, radius)
+	for i := range r.v {
+		if n := some.v[i]; n > denseFrom {
+			// Near an edge the mean holds the edge's own slope: the level is some more.
+			if level := 1.08 * sum.v[i] / n; level < 1 {
+				r.v[i] /= max(leastLevel, level)
+			}
+		}
+	}
 }
 
 // level is the usual level of what lies well away from the paper (0) to one side,
@@ -212,6 +249,11 @@ func solve(each func(add func(b *[terms]float64, v float64)), n int) [terms]floa
 			m[i][terms] += b[i] * v
 		}
 	})
+	return solved(&m, n)
+}
+
+// solved solves the first n normal equations, lightly held towards 0.
+func solved(m *[terms][terms + 1]float64, n int) [terms]float64 {
 	for i := range n {
 		m[i][i] += 1e-6 * (1 + m[0][0])
 		for j := range i {

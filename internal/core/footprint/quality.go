@@ -11,8 +11,9 @@ const (
 	leastBall, mostBall    = 0.27, 0.66 // the ball's width of the length
 	leastHeel, mostHeel    = 0.38, 1.08 // the heel's width of the ball's
 	mostForked             = 0.16       // of the length
-	mostBroken             = 0.24       // arch index of a print in two parts
-	mostIndex              = 0.42
+	mostDryForked          = 0.35       // where patches stayed dry
+	mostBroken             = 0.30       // arch index of a print in two parts
+	mostIndex              = 0.46
 	leastFore, leastBehind = 0.22, 0.14 // of the body's area
 )
 
@@ -26,7 +27,7 @@ func (f *foot) plausible(r *Reading, w breadths, a frame) error {
 		return noPrint(fmt.Sprintf("its widest place is %.2f of its length", ball))
 	case heel < leastHeel || heel > mostHeel:
 		return noPrint(fmt.Sprintf("its ends are as %.2f to 1 in width", heel))
-	case f.forked(a) > mostForked:
+	case f.forked(a) > mostForked && (f.dry < patchy || f.forked(a) > mostDryForked):
 		return noPrint("it is split lengthwise, as a hand is")
 	case f.broken && r.ArchIndex > mostBroken:
 		return noPrint("its two parts do not lie as heel and ball do")
@@ -111,6 +112,10 @@ func (f *foot) quality(r *Reading, k ink) {
 	}
 	score *= 1 - 0.08*min(1, max(0, edge-1)/4)
 	score *= 0.9 + 0.1*f.headingX
+	if f.guessed {
+		score *= 0.5
+	}
+	score *= 1 - min(0.6, 4*f.dry) // what stayed dry at the border is not told from where nothing stood
 	r.Score = math.Round(1000*max(leastScore, min(1, score))) / 1000
 }
 

@@ -153,7 +153,7 @@ func Prepare(img image.Image, opt Options) (*Prepared, error) {
 	if out.unit == 0 {
 		out.unit = unknownMM / float64(max(p.w, p.h))
 	}
-	k, ok := inkOf(p, max(1, int(0.5/out.unit)))
+	k, ok := inkOf(p, max(1, int(0.5/out.unit)), out.unit)
 	if !ok || k.contrast < 3 {
 		return nil, noPrint("nothing stands out from the paper")
 	}
