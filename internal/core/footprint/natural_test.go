@@ -33,7 +33,8 @@ var natural = []struct {
 		return device.Photo{MMPerPx: 0.4, Printed: 0.55, Dark: 0.45, Turn: 15 * r.NormFloat64(), Noise: 3, Uneven: 0.2}
 	}},
 	{"half dry", 0.010, 0.020, 3, func(*rand.Rand) device.Photo {
-		return device.Photo{Paper: footprint.A3, MMPerPx: 0.5, Base: brown, Dark: 0.5, Noise: 3, Uneven: 0.3, HalfDry: 0.65, Mottle: 0.2, Soft: 1.2}
+		return device.Photo{Paper: footprint.A3, MMPerPx: 0.5, Base: brown, Dark: 0.5, Noise: 3, Uneven: 0.3, HalfDry: 0.65, Mottle: 0.2,
+			Soft: 1.2}
 	}},
 	{"smeared", 0.010, 0.035, 4, func(r *rand.Rand) device.Photo {
 		return device.Photo{Paper: footprint.A3, MMPerPx: 0.5, Dark: 0.4, Noise: 3, Smear: 2 + 3*r.Float64(), Soft: 1.2}

@@ -108,26 +108,36 @@ func (c channels) oriented(o int) channels {
 	return out
 }
 
-// fromYCbCr averages a JPEG's own planes and turns each block's mean into colours:
-// the same as turning each pixel, and much less work.
+// fromYCbCr averages a JPEG's own planes and turns each block's mean into colours: the same as turning each pixel,
+// and much less work. Colour is coarse in a JPEG: one sample a block is enough.
 func (c *channels) fromYCbCr(p *image.YCbCr, by int) {
 	b := p.Bounds()
+	w := c[0].w
+	light := make([]int, w)
+	half := 1 // pixels across that share a colour
+	switch p.SubsampleRatio {
+	case image.YCbCrSubsampleRatio422, image.YCbCrSubsampleRatio420:
+		half = 2
+	case image.YCbCrSubsampleRatio411, image.YCbCrSubsampleRatio410:
+		half = 4
+	}
 	for y := range c[0].h {
-		for x := range c[0].w {
-			var l, cb, cr int
-			for dy := range by {
-				py := b.Min.Y + y*by + dy
-				at := p.YOffset(b.Min.X+x*by, py)
-				for _, v := range p.Y[at : at+by] {
-					l += int(v)
+		clear(light)
+		for dy := range by {
+			at := p.YOffset(b.Min.X, b.Min.Y+y*by+dy)
+			row := p.Y[at : at+w*by]
+			for x := range light {
+				for _, v := range row[:by] {
+					light[x] += int(v)
 				}
-				// Colour is coarse in a JPEG: one sample a row of the block is enough.
-				ci := p.COffset(b.Min.X+x*by+by/2, py)
-				cb += int(p.Cb[ci])
-				cr += int(p.Cr[ci])
+				row = row[by:]
 			}
-			fl, fb, fr := float32(l)/float32(by*by), float32(cb)/float32(by)-128, float32(cr)/float32(by)-128
-			i := y*c[0].w + x
+		}
+		base := p.COffset(b.Min.X, b.Min.Y+y*by+by/2) - b.Min.X/half
+		for x, l := range light {
+			ci := base + (b.Min.X+x*by+by/2)/half
+			fl, fb, fr := float32(l)/float32(by*by), float32(p.Cb[ci])-128, float32(p.Cr[ci])-128
+			i := y*w + x
 			c[0].v[i], c[1].v[i], c[2].v[i], c[3].v[i] = fl, fl+1.402*fr, fl-0.344136*fb-0.714136*fr, fl+1.772*fb
 		}
 	}
@@ -230,41 +240,78 @@ type piece struct {
 	xx, xy, yy float64 // central second moments, px²
 }
 
-// pieces labels a mask's connected parts (eight neighbours); labels begin at 1.
+// run is a stretch of a row that is on.
+type run struct{ y, from, to, parent int } // to is the first pixel past it
+
+// pieces labels a mask's connected parts (eight neighbours); labels begin at 1, in the order of their first pixels.
+// It joins stretches of rows, so that it reads the picture twice and in order.
 func pieces(m *mask) ([]int32, []piece) {
-	labels := make([]int32, len(m.on))
-	var out []piece
-	var stack []int32
-	for start, on := range m.on {
-		if !on || labels[start] != 0 {
-			continue
+	var runs []run
+	root := func(i int) int {
+		for runs[i].parent != i {
+			runs[i].parent = runs[runs[i].parent].parent
+			i = runs[i].parent
 		}
-		label := int32(len(out) + 1)
-		p := piece{label: int(label), x0: m.w, y0: m.h, x1: -1, y1: -1}
-		var sx, sy, sxx, sxy, syy float64
-		stack = append(stack[:0], int32(start))
-		labels[start] = label
-		for len(stack) > 0 {
-			i := int(stack[len(stack)-1])
-			stack = stack[:len(stack)-1]
-			x, y := i%m.w, i/m.w
-			p.area++
-			fx, fy := float64(x), float64(y)
-			sx, sy, sxx, sxy, syy = sx+fx, sy+fy, sxx+fx*fx, sxy+fx*fy, syy+fy*fy
-			p.x0, p.y0, p.x1, p.y1 = min(p.x0, x), min(p.y0, y), max(p.x1, x), max(p.y1, y)
-			for ny := max(0, y-1); ny <= min(m.h-1, y+1); ny++ {
-				for j := ny*m.w + max(0, x-1); j <= ny*m.w+min(m.w-1, x+1); j++ {
-					if m.on[j] && labels[j] == 0 {
-						labels[j] = label
-						stack = append(stack, int32(j))
-					}
+		return i
+	}
+	above, here := 0, 0 // where the runs of the row before, and of this one, begin
+	for y := range m.h {
+		above, here = here, len(runs)
+		row := m.on[y*m.w : (y+1)*m.w]
+		k := above
+		for x := 0; x < len(row); x++ {
+			if !row[x] {
+				continue
+			}
+			from := x
+			for x < len(row) && row[x] {
+				x++
+			}
+			n := len(runs)
+			runs = append(runs, run{y, from, x, n})
+			for k < here && runs[k].to < from {
+				k++
+			}
+			for j := k; j < here && runs[j].from <= x; j++ {
+				// The earlier is the parent, so that a part's root is its first stretch.
+				if p, q := root(j), root(n); p < q {
+					runs[q].parent = p
+				} else {
+					runs[p].parent = q
 				}
 			}
 		}
+	}
+	labels := make([]int32, len(m.on))
+	at := make([]int32, len(runs))
+	var out []piece
+	type sums struct{ x, y, xx, xy, yy float64 }
+	var sum []sums
+	for i, r := range runs {
+		top := root(i)
+		if top == i {
+			at[i] = int32(len(out) + 1)
+			out = append(out, piece{label: len(out) + 1, x0: m.w, y0: m.h, x1: -1, y1: -1})
+			sum = append(sum, sums{})
+		}
+		label := at[top]
+		p, s := &out[label-1], &sum[label-1]
+		n, first, last, fy := float64(r.to-r.from), float64(r.from), float64(r.to-1), float64(r.y)
+		sx := n * (first + last) / 2
+		p.area += r.to - r.from
+		s.x, s.y, s.xy, s.yy = s.x+sx, s.y+n*fy, s.xy+sx*fy, s.yy+n*fy*fy
+		s.xx += (last*(last+1)*(2*last+1) - (first-1)*first*(2*first-1)) / 6
+		p.x0, p.y0, p.x1, p.y1 = min(p.x0, r.from), min(p.y0, r.y), max(p.x1, r.to-1), max(p.y1, r.y)
+		line := labels[r.y*m.w+r.from : r.y*m.w+r.to]
+		for k := range line {
+			line[k] = label
+		}
+	}
+	for i := range out {
+		p, s := &out[i], sum[i]
 		n := float64(p.area)
-		p.cx, p.cy = sx/n, sy/n
-		p.xx, p.xy, p.yy = sxx/n-p.cx*p.cx, sxy/n-p.cx*p.cy, syy/n-p.cy*p.cy
-		out = append(out, p)
+		p.cx, p.cy = s.x/n, s.y/n
+		p.xx, p.xy, p.yy = s.xx/n-p.cx*p.cx, s.xy/n-p.cx*p.cy, s.yy/n-p.cy*p.cy
 	}
 	return labels, out
 }
