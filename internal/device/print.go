@@ -209,10 +209,11 @@ type Photo struct {
 	Printed   float64 // how dark lines of words on the paper are, 0 to 1
 	Cut       float64 // mm of the heel beyond the picture
 	Empty     bool
-	Blotch    float64 // share of the print that stayed dry, in patches
-	HalfDry   float64 // how much of its depth the print loses from one side to the other, 0 to 0.8
-	Smear     float64 // mm that the foot was dragged as it was lifted
-	Hand      float64 // how much light a hand takes, over a corner of the paper, 0 to 0.6
+	Ink       [3]float64 // of a pen: what is left of red, green and blue; all 0 takes Dark for each
+	Blotch    float64    // share of the print that stayed dry, in patches
+	HalfDry   float64    // how much of its depth the print loses from one side to the other, 0 to 0.8
+	Smear     float64    // mm that the foot was dragged as it was lifted
+	Hand      float64    // how much light a hand takes, over a corner of the paper, 0 to 0.6
 	OffsetXMM float64
 }
 
@@ -301,8 +302,12 @@ func (p Photo) of(f printing, r *rand.Rand) image.Image {
 				}
 				on = max(on, min(1, max(0, 0.5-q.inside(mx, my)/p.Soft)))
 			}
-			tone := 1.0
-			if on > 0 {
+			tone, ink := 1.0, [3]float64{1, 1, 1}
+			if on > 0 && p.Ink != ([3]float64{}) {
+				for c := range ink {
+					ink[c] = 1 - on*(1-p.Ink[c])
+				}
+			} else if on > 0 {
 				tone = 1 - on*(1-p.Dark)*(1-p.Mottle*mottle(mx, my))
 			}
 			if p.Paper != "" {
@@ -313,12 +318,12 @@ func (p Photo) of(f printing, r *rand.Rand) image.Image {
 			}
 			light *= look.shadow(mx/pw, my/ph)
 			if mx < 0 || my < 0 || mx > pw || my > ph {
-				tone, light = 0.3, 1 // the floor
+				tone, light, ink = 0.3, 1, [3]float64{1, 1, 1} // the floor
 			}
 			grain := p.Grain * (fibre(mx*3, my) - 0.5)
 			n := p.Noise*r.NormFloat64() + grain
-			px := func(base uint8) uint8 { return uint8(min(255, max(0, float64(base)*light*tone+n))) }
-			img.SetRGBA(x, y, color.RGBA{px(p.Base.R), px(p.Base.G), px(p.Base.B), 255})
+			px := func(base uint8, ink float64) uint8 { return uint8(min(255, max(0, float64(base)*light*tone*ink+n))) }
+			img.SetRGBA(x, y, color.RGBA{px(p.Base.R, ink[0]), px(p.Base.G, ink[1]), px(p.Base.B, ink[2]), 255})
 		}
 	}
 	return img

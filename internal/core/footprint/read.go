@@ -124,22 +124,8 @@ type Prepared struct {
 // Prepare does the first half of a reading: of the options it minds Orientation,
 // MMPerPx, Corners and Paper.
 func Prepare(img image.Image, opt Options) (*Prepared, error) {
-	var l fault.List
 	b := img.Bounds()
-	if b.Dx() < 40 || b.Dy() < 40 {
-		l.Add("photo", "is %d by %d pixels; allowed is from 40 by 40", b.Dx(), b.Dy())
-		return nil, l
-	}
-	if opt.MMPerPx != 0 {
-		l.Range("mm_per_px", opt.MMPerPx, 0.005, 20, "mm")
-	}
-	if opt.Corners != nil {
-		fault.OneOf(&l, "paper", opt.Paper, Papers)
-	}
-	if opt.Orientation != 0 {
-		l.Range("orientation", float64(opt.Orientation), 1, 8, "")
-	}
-	if err := l.Err(); err != nil {
+	if err := opt.check(b); err != nil {
 		return nil, err
 	}
 	p, err := planeOf(img, opt)
@@ -161,6 +147,25 @@ func Prepare(img image.Image, opt Options) (*Prepared, error) {
 	out.plane.c = channels{} // the picture itself is no longer needed
 	out.plane.channel = nil
 	return out, nil
+}
+
+// check is what a picture and its scale are refused for.
+func (opt Options) check(b image.Rectangle) error {
+	var l fault.List
+	if b.Dx() < 40 || b.Dy() < 40 {
+		l.Add("photo", "is %d by %d pixels; allowed is from 40 by 40", b.Dx(), b.Dy())
+		return l
+	}
+	if opt.MMPerPx != 0 {
+		l.Range("mm_per_px", opt.MMPerPx, 0.005, 20, "mm")
+	}
+	if opt.Corners != nil {
+		fault.OneOf(&l, "paper", opt.Paper, Papers)
+	}
+	if opt.Orientation != 0 {
+		l.Range("orientation", float64(opt.Orientation), 1, 8, "")
+	}
+	return l.Err()
 }
 
 // Read does the second half: of the options it minds Foot, Level, Axis, ToeLine and
