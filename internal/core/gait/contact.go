@@ -17,27 +17,32 @@ type contact struct {
 // House values of the search for contacts.
 const (
 	endTime      = 0.040 // s, a whole contact lies at least so far from each end
-	landTime     = 0.045 // s of the way down and of the rise that the fits use
-	floorTime    = 0.090 // s of the floor that the fits use
+	floorTime    = 0.090 // s of the floor next to an end, by which that end is told
 	lowSlack     = 0.050 // s by which the lowest place of the smoothed path may be off
 	highShare    = 0.50  // of its rise, over which a foot that slows down is still in the air
+	lowShare     = 0.15  // of its rise, under which a foot is low
 	restsPX      = 0.35  // within which a frame lies on the floor
-	risenPX      = 0.7   // above which it has left it
-	lateRise     = 0.025 // s by which a soft lift may be told too late
+	strayTimes   = 3.2   // times what its frames stray, within which a frame lies on it
+	mostStray    = 0.5   // px
+	steepest     = 80.0  // px/s that a floor may slope
+	creepTime    = 0.035 // s
+	usualSlope   = 25.0  // px/s
+	slowPX       = 2.5   // that a slow way is over the floor in its first frame off it
+	slowFrames   = 3     // by which a slow way is drawn on to the floor
+	mostBack     = 0.025 // s, so far at most
 	clearShare   = 0.04  // of its rise, that a foot is clear of the floor before and after a contact
 	clearPX      = 1.5
-	restTime     = 0.060  // s that a heel which comes down rests at least
-	graceTime    = 0.0017 // s that a frame counts as on the ground before its touchdown's fit
-	nearShare    = 0.30   // of its range, within which the lowest places are looked for
-	fastestRun   = 0.28   // s between two contacts of one foot, at least
-	strongRise   = 0.35   // of the range that a foot rises at least between contacts
-	smallestRise = 4.0    // px, below this nothing moves
+	restTime     = 0.060 // s that a heel which comes down rests at least
+	nearShare    = 0.30  // of its range, within which the lowest places are looked for
+	fastestRun   = 0.28  // s between two contacts of one foot, at least
+	strongRise   = 0.35  // of the range that a foot rises at least between contacts
+	smallestRise = 4.0   // px, below this nothing moves
 )
 
 // contacts finds the times in which y, px down the picture, stays on its floor. The
 // floor may drift slowly: it is told anew for every contact. Frames that are not
-// known have no say in its times.
-func contacts(y []float64, known []bool, fps float64) []contact {
+// known have no say in its times. slack is how uneven the floor is known to be, px.
+func contacts(y []float64, known []bool, fps, slack float64) []contact {
 	n := len(y)
 	if n < 8 {
 		return nil
@@ -63,7 +68,7 @@ func contacts(y []float64, known []bool, fps float64) []contact {
 		if k+1 == len(lows) {
 			to = highest(smooth, low, min(n-1, low+int(0.8*fps)))
 		}
-		out = append(out, refine(y, known, fps, from, low, to))
+		out = append(out, refine(y, known, fps, slack, from, low, to))
 	}
 	return out
 }
@@ -133,7 +138,7 @@ func highest(y []float64, from, to int) int {
 
 // refine tells touchdown and lift of the contact round its lowest place, from the
 // raw path: the kink where the way down meets the floor and the start of the rise.
-func refine(y []float64, known []bool, fps float64, from, low, to int) contact {
+func refine(y []float64, known []bool, fps, slack float64, from, low, to int) contact {
 	height := y[low] - min(y[from], y[to])
 	// Down: the fastest frame of the way down, then on until it has all but stopped.
 	span := max(1, int(math.Round(fps/120)))
@@ -187,24 +192,16 @@ func refine(y []float64, known []bool, fps float64, from, low, to int) contact {
 	if off <= on {
 		return around(y, from, low, to, height)
 	}
-	outer, inner := max(3, int(landTime*fps)), max(4, int(floorTime*fps))
-	inner = min(inner, max(4, (off-on)*2/3))
-	t1 := kink(y, known, float64(on), outer, inner, from, off, max(2, 0.03*fps), false)
-	t2 := kink(y, known, float64(off), outer, inner, on, to, max(2.5, 0.045*fps), true)
-	c := contact{on: max(from, int(math.Ceil(t1-graceTime*fps))), off: min(to, int(math.Floor(t2)))}
-	if float64(c.off-c.on) < restTime*fps {
+	// The floor is looked for wherever the foot is low, whatever its way there: it may glide before it lands.
+	for on > from && y[on-1] > y[low]-lowShare*height {
+		on--
+	}
+	for off < to && y[off+1] > y[low]-lowShare*height {
+		off++
+	}
+	c, ok := ends(y, known, fps, slack, from, min(on, low), max(off, low), to)
+	if !ok || float64(c.off-c.on) < restTime*fps {
 		return around(y, from, low, to, height)
-	}
-	// What lies on the floor before the fit's touchdown is on the ground too.
-	level, slope := line(y, c.on+1, min(c.on+inner, c.off))
-	rests := func(i int) bool { return math.Abs(level+slope*float64(i)-y[i]) < restsPX }
-	for c.on > from+1 && rests(c.on-1) && rests(c.on-2) {
-		c.on--
-	}
-	// And what has risen off it before the fit's last frame is not.
-	level, slope = line(y, c.on+1, c.on+max(2, (c.off-c.on)*2/3))
-	for least := c.off - int(lateRise*fps); c.off > least && c.off > c.on+2 && level+slope*float64(c.off)-y[c.off] > risenPX; {
-		c.off--
 	}
 	c.cut = !leaves(y, c, from, height) || !leaves(y, c, to, height)
 	return c
@@ -250,123 +247,186 @@ func around(y []float64, from, low, to int, height float64) contact {
 	return c
 }
 
-// kink finds, near a first guess, the time at which a level line with a slope (the
-// floor) is joined by a way that leaves it ever faster. The way lies before it, or
-// with after behind it. The time that leaves the least of y unexplained counts.
-func kink(y []float64, known []bool, guess float64, outer, inner, from, to int, reach float64, after bool) float64 {
-	a, b := int(guess)-outer-int(reach), int(guess)+inner+int(reach)
-	if after {
-		a, b = int(guess)-inner-int(reach), int(guess)+outer+int(reach)
+// floorLine is a foot's floor: a straight line, what its frames stray from it, and how uneven it is known to be, px.
+type floorLine struct{ level, slope, stray, slack float64 }
+
+// near is how far over it a frame still lies on it.
+func (f floorLine) near() float64 { return max(restsPX, f.slack, strayTimes*f.stray) }
+
+func (f floorLine) height(y []float64, i int) float64 { return f.level + f.slope*float64(i) - y[i] }
+
+// ends tells both ends of a contact by where the height over the floor ends, each by itself. The floor is the
+// lowest line that many frames between a and b lie on; near each end it is taken from the frames next to it.
+func ends(y []float64, known []bool, fps, slack float64, from, a, b, to int) (contact, bool) {
+	floor, ok := floorOf(y, known, fps, slack, max(from, a), min(to, b))
+	if !ok {
+		return contact{}, false
 	}
-	a, b = max(a, from), min(b, to)
-	best, at := math.Inf(1), guess
-	const parts = 8
-	for s := -int(reach * parts); s <= int(reach*parts); s++ {
-		t := guess + float64(s)/parts
-		if cost := joint(y, known, t, a, b, after); cost < best-1e-12 {
-			best, at = cost, t
+	// The stretch of frames on it.
+	best, run, end := 0, 0, a
+	for i := max(from, a-2); i <= min(to, b+2); i++ {
+		if run++; known[i] && math.Abs(floor.height(y, i)) > floor.near() {
+			run = 0
+		}
+		if run > best {
+			best, end = run, i
+		}
+	}
+	first, last := end-best+1, end
+	if best < 3 {
+		return contact{}, false
+	}
+	span := max(4, int(floorTime*fps))
+	skip := int(creepTime * fps) // the frames in which it may be leaving already say nothing of the floor
+	first = leaving(y, known, fps, floor.beside(y, known, first, min(last, first+span)), first, from, -1)
+	last = leaving(y, known, fps, floor.beside(y, known, max(first, last-skip-span), last-skip), last-min(skip, (last-first)/3), to, 1)
+	return contact{on: max(from, first), off: min(to, last)}, last > first
+}
+
+// beside is the floor by the frames from a to b, as far as those are enough to tell it.
+func (f floorLine) beside(y []float64, known []bool, a, b int) floorLine {
+	var n, mt, my, tt, ty float64
+	limit := f.near()
+	each := func(visit func(i int)) {
+		for i := a; i <= b; i++ {
+			if known[i] && math.Abs(f.height(y, i)) <= limit {
+				visit(i)
+			}
+		}
+	}
+	each(func(i int) { n, mt, my = n+1, mt+float64(i), my+y[i] })
+	if n < 4 {
+		return f
+	}
+	mt, my = mt/n, my/n
+	each(func(i int) {
+		tt += (float64(i) - mt) * (float64(i) - mt)
+		ty += (float64(i) - mt) * (y[i] - my)
+	})
+	// A few frames tell a slope badly: it is held to the whole floor's.
+	held := 60.0
+	slope := (ty + held*f.slope) / (tt + held)
+	return floorLine{my - slope*mt, slope, f.stray, f.slack}
+}
+
+// leaving goes from a frame on the floor outward (way −1 or 1) to the last that is on it: beyond, the foot is over
+// it for good. A slow way is followed back to where it meets the floor.
+func leaving(y []float64, known []bool, fps float64, f floorLine, at, limit, way int) int {
+	near := f.near()
+	inside := func(i int) bool { return way < 0 && i > limit || way > 0 && i < limit }
+	for inside(at) {
+		next := at + way
+		h := f.height(y, next)
+		if known[next] && h > near && (h > 2*near || !inside(next) || f.height(y, next+way) > near) {
+			break
+		}
+		at = next
+	}
+	if !inside(at) || !inside(at+way) {
+		return at
+	}
+	// Of a slow way the frames nearest the floor lie within its noise: it is drawn on to the floor.
+	if h := f.height(y, at+way); h > slowPX {
+		return at
+	}
+	var n, mk, mh, kk, kh float64
+	each := func(visit func(k, h float64)) {
+		for k := 1; k <= slowFrames; k++ {
+			i := at + k*way
+			if i < 0 || i >= len(y) || f.height(y, i) > 2*slowPX {
+				break
+			}
+			if known[i] {
+				visit(float64(k), f.height(y, i))
+			}
+		}
+	}
+	each(func(k, h float64) { n, mk, mh = n+1, mk+k, mh+h })
+	if n < 2 {
+		return at
+	}
+	mk, mh = mk/n, mh/n
+	each(func(k, h float64) { kk, kh = kk+(k-mk)*(k-mk), kh+(k-mk)*(h-mh) })
+	if rate := kh / kk; rate > 0.03 {
+		if back := int(mh/rate - mk); back > 0 { // whole frames inside the last on the floor
+			at -= way * min(back, max(1, int(mostBack*fps)))
 		}
 	}
 	return at
 }
 
-// joint is what stays unexplained, px², of y over frames a to b by a floor and a way
-// that meets it at t: height above the floor p·u + q·u², p and q not below 0, where u
-// is the time from t in frames.
-func joint(y []float64, known []bool, t float64, a, b int, after bool) float64 {
-	away := func(i int) float64 {
-		u := t - float64(i)
-		if after {
-			u = -u
-		}
-		return max(u, 0)
+// floorOf is the lowest line, with at most the slope of a floor, on which most frames from a to b lie.
+func floorOf(y []float64, known []bool, fps, slack float64, a, b int) (best floorLine, ok bool) {
+	n := b - a + 1
+	if n < 4 {
+		return best, false
 	}
-	best := math.Inf(1)
-	for _, use := range [4][2]bool{{true, true}, {true, false}, {false, true}, {false, false}} {
-		var m [4][5]float64
-		cols := 2
-		for _, u := range use {
-			if u {
-				cols++
-			}
-		}
-		for i := a; i <= b; i++ {
-			if !known[i] {
+	steep := steepest / fps
+	most := 0.0
+	step := max(1, n/24)
+	for i := a; i <= b; i += step {
+		for j := i + max(2, n/6); j <= b; j += step {
+			if !known[i] || !known[j] {
 				continue
 			}
-			u := away(i)
-			row := [4]float64{1, float64(i) - t}
-			k := 2
-			if use[0] {
-				row[k] = -u
-				k++
-			}
-			if use[1] {
-				row[k] = -u * u
-				k++
-			}
-			for p := range cols {
-				for q := range cols {
-					m[p][q] += row[p] * row[q]
-				}
-				m[p][4] += row[p] * y[i]
-			}
-		}
-		x, ok := solve(m, cols)
-		if !ok || cols > 2 && x[2] < 0 || cols > 3 && x[3] < 0 {
-			continue
-		}
-		cost := 0.0
-		for i := a; i <= b; i++ {
-			if !known[i] {
+			slope := (y[j] - y[i]) / float64(j-i)
+			if math.Abs(slope) > steep {
 				continue
 			}
-			u := away(i)
-			v := x[0] + x[1]*(float64(i)-t)
-			k := 2
-			if use[0] {
-				v -= x[k] * u
-				k++
-			}
-			if use[1] {
-				v -= x[k] * u * u
-			}
-			cost += (y[i] - v) * (y[i] - v)
-		}
-		if cost < best {
-			best = cost
-		}
-		if use[0] && use[1] {
-			break // both fit: a smaller model cannot do better
-		}
-	}
-	return best
-}
-
-// solve n linear equations by Gauss, the right side in column 4.
-func solve(m [4][5]float64, n int) (x [4]float64, ok bool) {
-	for c := range n {
-		p := c
-		for r := c + 1; r < n; r++ {
-			if math.Abs(m[r][c]) > math.Abs(m[p][c]) {
-				p = r
-			}
-		}
-		if math.Abs(m[p][c]) < 1e-12 {
-			return x, false
-		}
-		m[c], m[p] = m[p], m[c]
-		for r := range n {
-			if r != c {
-				k := m[r][c] / m[c][c]
-				for j := c; j < 5; j++ {
-					m[r][j] -= k * m[c][j]
+			f := floorLine{y[i] - slope*float64(i), slope, 0, slack}
+			steepness := slope * fps / usualSlope
+			sum := -0.5 * steepness * steepness // a floor hardly slopes; a foot that glides down does
+			for k := a; k <= b; k++ {
+				if !known[k] {
+					continue
+				}
+				switch h := f.height(y, k); {
+				case math.Abs(h) <= restsPX:
+					sum += 1 - 0.5*math.Abs(h)/restsPX
+				case h < -2*restsPX:
+					sum -= 0.7 // nothing lies under a floor
 				}
 			}
+			if sum > most {
+				most, best, ok = sum, f, true
+			}
 		}
 	}
-	for c := range n {
-		x[c] = m[c][4] / m[c][c]
+	if !ok {
+		return best, false
 	}
-	return x, true
+	// The frames on it say what it is, and how they stray.
+	for range 3 {
+		var off []float64
+		var m, mt, my, tt, ty float64
+		on := func(i int) bool {
+			return known[i] && math.Abs(best.height(y, i)) <= max(restsPX, strayTimes*best.stray)
+		}
+		for i := a; i <= b; i++ {
+			if on(i) {
+				m, mt, my = m+1, mt+float64(i), my+y[i]
+			}
+		}
+		if m < 3 {
+			return best, false
+		}
+		mt, my = mt/m, my/m
+		for i := a; i <= b; i++ {
+			if on(i) {
+				tt += (float64(i) - mt) * (float64(i) - mt)
+				ty += (float64(i) - mt) * (y[i] - my)
+			}
+		}
+		if tt > 0 {
+			best.slope = min(steep, max(-steep, ty/tt))
+		}
+		best.level = my - best.slope*mt
+		for i := a; i <= b; i++ {
+			if on(i) {
+				off = append(off, math.Abs(best.height(y, i)))
+			}
+		}
+		best.stray = min(mostStray, 1.4826*median(off))
+	}
+	return best, true
 }

@@ -14,6 +14,7 @@ const (
 	beltAgrees   = 4.0   // degrees between a flat foot and the level in which the foot stays lowest
 	floorWithin  = 1.5   // px within which a foot counts as at its lowest
 	coarseStrike = 6.0   // degrees from a limit within which a slow film does not tell the strike
+	unevenSole   = 0.012 // of the sole's length, that its two dots lie unlike over the floor
 	tipShare     = 0.03  // of the sole's length that the toe's dot rises as the sole rolls over its tip
 )
 
@@ -44,8 +45,8 @@ func (rd *reader) profile(side term.Side, raw map[string]*path) *SideReading {
 	// rises to the right when the foot points there.
 	turn := ground * way
 	y := lower(heel, toe, turn)
-	list := rd.contactsOf(side, y, floorDots, raw)
 	length := median(lengths(heel, toe))
+	list := rd.contactsOf(side, y, unevenSole*length, floorDots, raw)
 	var s SideReading
 	var strike, shank, ms []float64
 	for i := range list {
@@ -156,7 +157,7 @@ func levelTurn(heel, toe *path) float64 {
 // lowest where the heel never comes down.
 func (rd *reader) groundOf(sole []float64, heel, toe *path, way float64) float64 {
 	turn := levelTurn(heel, toe)
-	list := whole(contacts(lower(heel, toe, turn), both(heel, toe), rd.fps), rd.Frames, rd.fps)
+	list := whole(contacts(lower(heel, toe, turn), both(heel, toe), rd.fps, unevenSole*median(lengths(heel, toe))), rd.Frames, rd.fps)
 	var flat []float64
 	span := max(2, int(flatTime*rd.fps))
 	for _, c := range list {

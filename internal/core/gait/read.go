@@ -199,7 +199,7 @@ func (rd *reader) side(side term.Side) *SideReading {
 
 // contactsOf finds a side's whole contacts and puts right what a hand put right;
 // those in which a dot is lost for too long are left out.
-func (rd *reader) contactsOf(side term.Side, y []float64, floorDots []*path, all map[string]*path) []contact {
+func (rd *reader) contactsOf(side term.Side, y []float64, slack float64, floorDots []*path, all map[string]*path) []contact {
 	known := make([]bool, rd.Frames)
 	for i := range known {
 		known[i] = true
@@ -207,7 +207,7 @@ func (rd *reader) contactsOf(side term.Side, y []float64, floorDots []*path, all
 			known[i] = known[i] && p.known[i]
 		}
 	}
-	list := whole(contacts(y, known, rd.fps), rd.Frames, rd.fps)
+	list := whole(contacts(y, known, rd.fps, slack), rd.Frames, rd.fps)
 	for _, m := range rd.fix.Contacts {
 		if m.Side != side {
 			continue
@@ -278,7 +278,7 @@ func (rd *reader) rear(side term.Side, raw map[string]*path) *SideReading {
 		sign = -1
 	}
 	low := raw["heel_low"]
-	list := rd.contactsOf(side, low.y, []*path{low}, raw)
+	list := rd.contactsOf(side, low.y, 0, []*path{low}, raw)
 	p := smoothAll(raw, rd.fps)
 	angle := make([]float64, rd.Frames)
 	shown := make([]float64, rd.Frames)
@@ -378,7 +378,7 @@ func (rd *reader) front(side term.Side, raw map[string]*path) *SideReading {
 		sign = -1
 	}
 	ankle := raw["ankle"]
-	list := rd.contactsOf(side, ankle.y, []*path{ankle}, raw)
+	list := rd.contactsOf(side, ankle.y, 0, []*path{ankle}, raw)
 	p := smoothAll(raw, rd.fps)
 	angle := make([]float64, rd.Frames)
 	for i := range angle {

@@ -1,0 +1,160 @@
+package gait
+
+import (
+	"maps"
+	"math"
+	"math/rand/v2"
+	"slices"
+	"testing"
+)
+
+// swing is a foot's height over its floor from one contact to the next, with the times at which it leaves and
+// meets it: of shapes that runners have, and that no reader was shaped by.
+type swing struct {
+	up, down string
+	height   float64 // px
+	time     float64 // s
+}
+
+// Ways up and down. u runs from 0 to 1 over the part of the swing that they take.
+var (
+	upWays = map[string]func(u float64) float64{
+		"eases":   func(u float64) float64 { return u * u * (3 - 2*u) },
+		"peels":   func(u float64) float64 { return math.Sin(u * math.Pi / 2) },
+		"creeps":  func(u float64) float64 { return 0.05*u + 0.95*math.Pow(u, 3) },
+		"springs": func(u float64) float64 { return 1 - math.Pow(1-u, 2.2) },
+	}
+	// Of what is left of the height, u from 1 at the top to 0 at the floor.
+	downWays = map[string]func(u float64) float64{
+		"drops":  func(u float64) float64 { return math.Pow(u, 0.8) },
+		"falls":  func(u float64) float64 { return u * (1.2 - 0.2*u) },
+		"glides": func(u float64) float64 { return max(0.09*min(1, u/0.45), (u-0.45)/0.55) },
+		"hangs":  func(u float64) float64 { return 1 - math.Pow(1-u, 3) },
+		"late":   func(u float64) float64 { return min(1, 3*u) },
+		"steps":  func(u float64) float64 { return 0.5*u + 0.5*min(1, max(0, (u-0.25)/0.2)) },
+	}
+)
+
+// at is the height at a share of the swing.
+func (s swing) at(u float64) float64 {
+	const top = 0.45
+	if u < top {
+		return s.height * upWays[s.up](u/top)
+	}
+	return s.height * downWays[s.down](1-(u-top)/(1-top))
+}
+
+// footfall is a path down the picture with its true first and last moments on the ground, in frames.
+type footfall struct {
+	y       []float64
+	on, off []float64
+	fps     float64
+}
+
+func randomFootfall(r *rand.Rand, fps float64, walk bool, up, down string) footfall {
+	u := func(lo, hi float64) float64 { return lo + (hi-lo)*r.Float64() }
+	f := footfall{fps: fps}
+	stance, air := u(0.13, 0.26), u(0.4, 0.55)
+	if walk {
+		stance, air = u(0.35, 0.5), u(0.4, 0.5)
+	}
+	height := u(45, 150)
+	level, slope, sway := u(350, 420), u(-14, 14), u(0, 3) // px, px/s, px
+	type part struct {
+		from, to float64
+		s        *swing
+	}
+	var parts []part
+	t := -u(0, air)
+	for t < 4 {
+		s := swing{up, down, height * u(0.95, 1.05), air * u(0.97, 1.03)}
+		parts = append(parts, part{t, t + s.time, &s})
+		t += s.time
+		c := stance * u(0.96, 1.04)
+		parts = append(parts, part{t, t + c, nil})
+		f.on, f.off = append(f.on, t*fps), append(f.off, (t+c)*fps)
+		t += c
+	}
+	n := int(4 * fps)
+	f.y = make([]float64, n)
+	for i := range f.y {
+		at := float64(i) / fps
+		floor := level + slope*at/4 + sway*math.Sin(at*1.3)
+		h := 0.0
+		for _, p := range parts {
+			if at >= p.from && at < p.to && p.s != nil {
+				h = p.s.at((at - p.from) / (p.to - p.from))
+			}
+		}
+		f.y[i] = floor - h + 0.1*r.NormFloat64()
+	}
+	return f
+}
+
+// Touchdown and lift by what the foot does, each end by itself, for ways up and down of every shape, running and
+// walking, slow films and fast.
+func TestSwingsOfAnyShape(t *testing.T) {
+	type tally struct{ on, onWorst, off, offWorst, n, missed, invented float64 }
+	for _, x := range []struct{ fps, on, onWorst, off, offWorst float64 }{{60, 0.5, 2, 1, 3}, {120, 0.5, 2, 1.5, 4}, {240, 0.7, 4, 2.5, 10}} {
+		fps := x.fps
+		byWay := map[string]*tally{}
+		all := &tally{}
+		for i, up := range slices.Sorted(maps.Keys(upWays)) {
+			for j, down := range slices.Sorted(maps.Keys(downWays)) {
+				for k := range 4 {
+					r := rand.New(rand.NewPCG(uint64(900+100*i+10*j+k), uint64(fps)))
+					f := randomFootfall(r, fps, k == 3, up, down)
+					known := make([]bool, len(f.y))
+					for i := range known {
+						known[i] = true
+					}
+					got := whole(contacts(f.y, known, fps, 0), len(f.y), fps)
+					used := map[int]bool{}
+					for i := range f.on {
+						if f.on[i] < endTime*fps+2 || f.off[i] > float64(len(f.y)-1)-endTime*fps-2 {
+							continue
+						}
+						found := false
+						for g, c := range got {
+							mid := (f.on[i] + f.off[i]) / 2
+							if float64(c.on) < mid && float64(c.off) > mid {
+								found = true
+								used[g] = true
+								don := math.Abs(float64(c.on) - math.Ceil(f.on[i]))
+								doff := math.Abs(float64(c.off) - math.Floor(f.off[i]))
+								for _, x := range []*tally{all, tallyOf(byWay, "down "+down), tallyOf(byWay, "up "+up)} {
+									x.on, x.onWorst, x.off, x.offWorst, x.n = x.on+don, max(x.onWorst, don), x.off+doff, max(x.offWorst, doff), x.n+1
+								}
+							}
+						}
+						if !found {
+							all.missed++
+						}
+					}
+					for g, c := range got { // one at the film's ends is not asked after, and may be told
+						if !used[g] && float64(c.on) > f.off[0] && float64(c.off) < f.on[len(f.on)-1] {
+							all.invented++
+						}
+					}
+				}
+			}
+		}
+		t.Logf("%g fps: touchdown %.2f, %.0f; lift %.2f, %.0f; %.0f contacts, %.0f missed", fps, all.on/all.n, all.onWorst, all.off/all.n,
+			all.offWorst,
+			all.n, all.missed)
+		for way, x := range byWay {
+			t.Logf("    %-14s touchdown %.2f, %.0f; lift %.2f, %.0f", way, x.on/x.n, x.onWorst, x.off/x.n, x.offWorst)
+		}
+		if all.on/all.n > x.on || all.onWorst > x.onWorst || all.off/all.n > x.off || all.offWorst > x.offWorst || all.missed > 0.01*all.n ||
+			all.invented > 0.01*all.n {
+			t.Errorf("%g frames a second: %+v of %g contacts", fps, *all, all.n)
+		}
+	}
+}
+
+func tallyOf[T any](m map[string]*T, k string) *T {
+	if m[k] == nil {
+		m[k] = new(T)
+	}
+	return m[k]
+}
