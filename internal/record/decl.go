@@ -26,6 +26,7 @@ const (
 	readOff = "read off"
 	decided = "decided"
 	scanned = "scanner"
+	traced  = "outline"
 	filmed  = "film"
 	photo   = "photo"
 )
@@ -64,7 +65,8 @@ type Value struct {
 	Empty  bool
 	Number float64
 	Text   string
-	How    string // where it is found otherwise than declared
+	How    string  // where it is found otherwise than declared
+	Error  float64 // its own, where it is another than declared
 }
 
 // declared are all findings, in the order in which they are asked.

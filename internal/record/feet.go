@@ -14,24 +14,26 @@ import (
 	"trevik/internal/core/term"
 )
 
-// Measure is one measure of the feet: by hand in readings, and by a scanner where one takes it.
+// Measure is one measure of the feet: by hand in readings, by a scanner where one takes it, and from the outline
+// of a traced foot.
 type Measure struct {
 	SidedRows[float64]
 	Scan  *Sided[float64]
+	Trace *Sided[float64]
 	Title string
 	What  string // in a sentence
 }
 
 // Measures of the feet, in the order in which they are taken.
 var (
-	LengthMeasure     = Measure{Length, &ScanLength, "Foot length", "length"}
-	BallMeasure       = Measure{Ball, &ScanBall, "Ball width", "ball width"}
-	HeelToBallMeasure = Measure{HeelToBall, &ScanHeelToBall, "Heel to ball", "heel-to-ball"}
-	HeelMeasure       = Measure{Heel, &ScanHeel, "Heel width", "heel width"}
-	InstepMeasure     = Measure{Instep, &ScanInstep, "Instep", "instep"}
+	LengthMeasure     = Measure{Length, &ScanLength, &TraceLength, "Foot length", "length"}
+	BallMeasure       = Measure{Ball, &ScanBall, &TraceBall, "Ball width", "ball width"}
+	HeelToBallMeasure = Measure{HeelToBall, &ScanHeelToBall, nil, "Heel to ball", "heel-to-ball"}
+	HeelMeasure       = Measure{Heel, &ScanHeel, &TraceHeel, "Heel width", "heel width"}
+	InstepMeasure     = Measure{Instep, &ScanInstep, nil, "Instep", "instep"}
 	SizeMeasures      = []Measure{LengthMeasure, BallMeasure, HeelToBallMeasure, HeelMeasure, InstepMeasure}
-	ArchMeasures      = []Measure{{InstepSeated, nil, "Instep, seated", "seated instep"}, {Navicular, nil, "Navicular", "navicular"},
-		{NavicularSeated, nil, "Navicular, seated", "seated navicular"}}
+	ArchMeasures      = []Measure{{InstepSeated, nil, nil, "Instep, seated", "seated instep"}, {Navicular, nil, nil, "Navicular", "navicular"},
+		{NavicularSeated, nil, nil, "Navicular, seated", "seated navicular"}}
 )
 
 // Reading brings a foot's repeated readings together, mm.
@@ -54,14 +56,28 @@ func (v *Visit) Scanned(m Measure, side term.Side) *Finding {
 	return &f
 }
 
+// Traced is what a measure is by the outline of a traced foot, nil where there is none.
+func (v *Visit) Traced(m Measure, side term.Side) *Finding {
+	if m.Trace == nil || !v.Has(m.Trace.Key(side)) {
+		return nil
+	}
+	f := v.Finding(m.Trace.Key(side))
+	return &f
+}
+
 // wakingMM is the doubt of a length that was measured on waking, mm: feet grow by day (house).
 const wakingMM = 2.0
 
-// Measured is what counts of a foot's measure, mm: the readings by hand, or the scan's value
-// where there are none or the fitter let the scan count. N is 0 when there is neither.
+// Measured is what counts of a foot's measure, mm: what the fitter lets count of the readings by hand, the scan's
+// value and the outline's, else the first of them that there is. N is 0 when there is none.
 func (v *Visit) Measured(m Measure, side term.Side) foot.Reading {
-	hand, scan := v.Reading(m, side), v.Scanned(m, side)
-	if scan == nil || hand.N > 0 && Counts.Of(v, side) != "scan" {
+	hand, scan, trace := v.Reading(m, side), v.Scanned(m, side), v.Traced(m, side)
+	counts := Counts.Of(v, side)
+	if scan == nil || trace != nil && counts == "outline" {
+		scan = trace
+	}
+	if scan == nil || hand.N > 0 && counts != "scan" && counts != "outline" || hand.N > 0 && counts == "scan" && v.Scanned(m, side) == nil ||
+		hand.N > 0 && counts == "outline" && trace == nil {
 		if hand.N > 0 && m.Name == Length.Name && MeasuredWhen.Of(v) == "on_waking" {
 			hand.Error = math.Hypot(hand.Error, wakingMM)
 		}
@@ -74,14 +90,25 @@ func (v *Visit) Measured(m Measure, side term.Side) foot.Reading {
 	return r
 }
 
-// ScanDiffers is how far hand and scan lie apart in a measure, mm, where both are known and
-// differ by more than they may; 0 otherwise.
-func (v *Visit) ScanDiffers(m Measure, side term.Side) float64 {
-	hand, scan := v.Reading(m, side), v.Scanned(m, side)
-	if hand.N == 0 || scan == nil || math.Abs(hand.Value-*scan.Number) <= foot.ScanDisagreesMM {
-		return 0
+// Apart is a way of measuring that says another thing than the hand: its word, and how far it is apart, mm.
+type Apart struct {
+	By string // scanner, outline
+	MM float64
+}
+
+// ApartFrom lists what lies apart from the hand in a measure by more than it may.
+func (v *Visit) ApartFrom(m Measure, side term.Side) []Apart {
+	hand := v.Reading(m, side)
+	var out []Apart
+	for _, x := range []struct {
+		by string
+		f  *Finding
+	}{{"scanner", v.Scanned(m, side)}, {"outline", v.Traced(m, side)}} {
+		if hand.N > 0 && x.f != nil && math.Abs(hand.Value-*x.f.Number) > foot.ScanDisagreesMM {
+			out = append(out, Apart{x.by, *x.f.Number - hand.Value})
+		}
 	}
-	return *scan.Number - hand.Value
+	return out
 }
 
 // Foot is one foot as it was measured; zero where it was not. A heel-to-ball that is none of a

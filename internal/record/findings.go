@@ -157,9 +157,13 @@ var (
 	NavicularSeated = measure("navicular_seated_mm", "Navicular, seated", foot.MinNavicularMM, foot.MaxNavicularMM)
 	MeasuredWhen    = One[string]{declare(choice("feet", "measured_when", "Measured", []string{"on_waking", "by_day", "in_the_evening",
 		"after_a_run"}, told), word[string])}
-	Counts         = Sided[string]{declare(choice("feet", "counts", "What counts", []string{"hand", "scan"}, decided).sided(), word[string])}
+	Counts = Sided[string]{declare(choice("feet", "counts", "What counts", []string{"hand", "scan", "outline"}, decided).sided(),
+		word[string])}
 	ToeShape       = Sided[term.Shape]{declare(choice("feet", "toe_shape", "Toe shape", term.Shapes, byEye).sided(), word[term.Shape])}
 	VolumeSeen     = Sided[term.Volume]{declare(choice("feet", "volume", "Volume", term.Volumes, byEye).sided(), word[term.Volume])}
+	TraceLength    = trace("trace_length_mm", "Foot length", foot.MinLengthMM, foot.MaxLengthMM)
+	TraceBall      = trace("trace_ball_mm", "Ball width", foot.MinBallMM, foot.MaxBallMM)
+	TraceHeel      = trace("trace_heel_mm", "Heel width", foot.MinHeelMM, foot.MaxHeelMM)
 	ScanLength     = scan("scan_length_mm", "Foot length", foot.MinLengthMM, foot.MaxLengthMM)
 	ScanBall       = scan("scan_ball_mm", "Ball width", foot.MinBallMM, foot.MaxBallMM)
 	ScanHeel       = scan("scan_heel_mm", "Heel width", foot.MinHeelMM, foot.MaxHeelMM)
@@ -173,6 +177,10 @@ func measure(name, label string, lo, hi float64) SidedRows[float64] {
 
 func scan(name, label string, lo, hi float64) Sided[float64] {
 	return Sided[float64]{declare(number("", name, label, form.MM, lo, hi, scanned).sided().err(0.5), figure)}
+}
+
+func trace(name, label string, lo, hi float64) Sided[float64] {
+	return Sided[float64]{declare(number("", name, label, form.MM, lo, hi, traced).sided().err(1), figure)}
 }
 
 // Print and gait: what was read and what is seen.

@@ -282,6 +282,14 @@ func (c *Conclusions) measured() []Slip {
 				out = append(out, Slip{Station: "feet", Title: m.Title + ", scanned", Value: c.withError(r), Side: s, At: f.MadeAt, Hand: f.Maker,
 					How: f.How, Evidence: "scan." + m.Name + "." + string(s)})
 			}
+			if f := c.Traced(m, s); f != nil {
+				r := foot.Reading{Value: *f.Number, Error: m.Trace.Error}
+				if f.Error != nil {
+					r.Error = *f.Error
+				}
+				out = append(out, Slip{Station: "feet", Title: m.Title + ", traced", Value: c.withError(r), Side: s, At: f.MadeAt, Hand: f.Maker,
+					How: f.How, Evidence: "outline." + m.Name + "." + string(s)})
+			}
 		}
 	}
 	for _, s := range term.Sides {
@@ -294,18 +302,23 @@ func (c *Conclusions) measured() []Slip {
 	return out
 }
 
-// apart pins together what hand and scanner measured differently.
+// apart pins together what hand, scanner and outline measured differently.
 func (c *Conclusions) apart(all []Slip) (groups []SlipGroup, rest []Slip) {
 	for _, s := range term.Sides {
 		for _, m := range []Measure{LengthMeasure, BallMeasure} {
-			d := c.ScanDiffers(m, s)
-			if d == 0 {
+			list := c.ApartFrom(m, s)
+			if len(list) == 0 {
 				continue
 			}
-			g := SlipGroup{Note: fmt.Sprintf("Hand and scanner are %s apart on the %s foot. Measure again, or say at Feet which counts.",
-				c.Units.Length(math.Abs(d)), s)}
+			var g SlipGroup
+			pinned := []string{"hand." + m.Name + "." + string(s)}
+			for _, d := range list {
+				g.Note += fmt.Sprintf("Hand and %s are %s apart on the %s foot. ", d.By, c.Units.Length(math.Abs(d.MM)), s)
+				pinned = append(pinned, map[string]string{"scanner": "scan.", "outline": "outline."}[d.By]+m.Name+"."+string(s))
+			}
+			g.Note += "Measure again, or say at Feet which counts."
 			all = slices.DeleteFunc(all, func(x Slip) bool {
-				in := x.Evidence == "hand."+m.Name+"."+string(s) || x.Evidence == "scan."+m.Name+"."+string(s)
+				in := slices.Contains(pinned, x.Evidence)
 				if in {
 					g.Slips = append(g.Slips, x)
 				}

@@ -55,6 +55,7 @@ func draw(p pen, paper footprint.Paper) {
 	p.text(x+6, 40+checkMM-20, 3, true, "Print at 100 %: this line is 100 mm long")
 	p.text(x+6, h-34, 3, true, "Trevik print sheet "+strings.ToUpper(string(paper)))
 	p.text(x, h-34, 3, true, "Heel here, toes that way; stand on it once, with your weight")
+	p.text(x-5, h-34, 3, true, "To trace: stand on it, weight on both feet; lead a pen, held upright, once round the foot")
 	// Where heel and toes go: lines too thin to be ink to the reader.
 	for _, y := range []float64{14, h - 14} {
 		p.line(w/2-8, y, w/2+8, y, 0.1)

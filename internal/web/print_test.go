@@ -4,8 +4,11 @@ import (
 	"bytes"
 	"context"
 	"crypto/rand"
+	"fmt"
+	"image/jpeg"
 	"image/png"
 	"log/slog"
+	"math"
 	mrand "math/rand/v2"
 	"mime/multipart"
 	"net/http"
@@ -243,4 +246,72 @@ func TestScans(t *testing.T) {
 	b.get("/fits/5/support").holds(t, "Navicular drop")
 	// A growing foot: its earlier visit behind it, and when to measure again.
 	b.get("/fits/8/feet").holds(t, "These feet still grow", "How the feet have grown", "Earlier visits: 1")
+}
+
+// outlineFile is the picture of a traced left foot, with what it really measures.
+func outlineFile(t *testing.T, seed uint64) ([]byte, device.TracedTruth) {
+	t.Helper()
+	for ; ; seed++ {
+		r := mrand.New(mrand.NewPCG(seed, 5))
+		f := device.RandomTraced(r, device.Tracing{PenMM: 7, WidthMM: 0.9, Shake: 0.2})
+		if f.Side != term.Left {
+			continue
+		}
+		var b bytes.Buffer
+		img := f.Render(device.Photo{Paper: footprint.A3, MMPerPx: 0.4, Tilt: 0.1, Noise: 2, Ink: [3]float64{0.2, 0.25, 0.6}}, r)
+		if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: 85}); err != nil {
+			t.Fatal(err)
+		}
+		return b.Bytes(), f.Truth()
+	}
+}
+
+// A traced foot gives readings of their own beside the hand's; far apart they are pinned together, and the fitter
+// says which counts. The pen is put right, the picture is shown to nobody else, and goes with its readings.
+func TestOutlineAtFeet(t *testing.T) {
+	b := newSite(t).as(t, "teal")
+	file, truth := outlineFile(t, 11)
+	if p := b.upload("/fits/4/outline", "photo", []byte("no picture"), "keep", "yes", "pen_mm",
+		"7"); p.code != http.StatusUnprocessableEntity {
+		t.Errorf("no picture: %d", p.code)
+	}
+	if p := b.upload("/fits/4/outline", "photo", file, "pen_mm", "70"); p.code != http.StatusUnprocessableEntity ||
+		!strings.Contains(p.body, "0 to 20 mm") || !strings.Contains(p.body, "may be kept") {
+		t.Errorf("a pen of 70 mm, and nothing said of keeping: %d", p.code)
+	}
+	b.upload("/fits/4/outline", "photo", file, "keep", "yes", "pen_mm", "7").to(t)
+	p := b.get("/fits/4/feet")
+	p.holds(t, "Traced on the sheet", "delete the left outline", "Foot length, traced")
+	length := regexp.MustCompile(`Length</th><td>([\d.]+) mm ±`).FindStringSubmatch(p.body)
+	if length == nil {
+		t.Fatal("no length")
+	}
+	if mm, err := strconv.ParseFloat(length[1], 64); err != nil || math.Abs(mm-truth.LengthMM) > 1.5 {
+		t.Errorf("%s mm, is %.1f", length[1], truth.LengthMM)
+	}
+	if q := b.get("/fits/4/outline/left/picture"); q.code != http.StatusOK || q.header.Get("Content-Type") != "image/jpeg" {
+		t.Errorf("the picture: %d %s", q.code, q.header.Get("Content-Type"))
+	}
+	if q := b.get("/fits/4/outline/right/picture"); q.code != http.StatusNotFound {
+		t.Errorf("no such picture: %d", q.code)
+	}
+	// The hand says another thing.
+	b.htmx("/fits/4/feet", "length_mm.left.1", fmt.Sprintf("%.1f", truth.LengthMM-9)).holds(t, "Hand and outline are")
+	b.htmx("/fits/4/feet", "counts.left", "outline").holds(t, length[1]+" mm")
+	// A thicker pen makes the foot smaller; the axis is moved, and is its own again.
+	b.post("/fits/4/outline/left/adjust", "pen_mm", "11").to(t)
+	thick := regexp.MustCompile(`Length</th><td>([\d.]+) mm ±`).FindStringSubmatch(b.get("/fits/4/feet").body)
+	if thick == nil || thick[1] >= length[1] {
+		t.Errorf("with a thicker pen %v, was %v", thick, length)
+	}
+	b.htmx("/fits/4/outline/left/adjust", "axis", "300,900,300,200")
+	b.get("/fits/4/feet").holds(t, "its own axis")
+	b.post("/fits/4/outline/left/adjust", "pen_mm", "7", "reset", "yes").to(t)
+	if q := b.post("/fits/4/outline/left/adjust", "axis", "here"); q.code != http.StatusUnprocessableEntity {
+		t.Errorf("an axis of no numbers: %d", q.code)
+	}
+	b.post("/fits/4/outline/left/delete").to(t)
+	if q := b.get("/fits/4/feet"); strings.Contains(q.body, "delete the left outline") || strings.Contains(q.body, "Foot length, traced") {
+		t.Error("deleted, and still there")
+	}
 }

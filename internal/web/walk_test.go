@@ -56,6 +56,7 @@ var walkForms = map[string][]string{
 	"/fits/:fit/dislike":  {"disliked_model", "norrbeck-skua-4-women", "disliked_why", "rubbed", "take_back", ""},
 	"/fits/:fit/old-pair": {"sole.left.1", "2"}, "/fits/:fit/old-pair/own": {"pair", "{pair}"}, "/fits/:fit/old-pair/photo": {},
 	"/fits/:fit/old-pair/photos/:photo/delete": {}, "/fits/:fit/feet": {"length_mm.left.1", "251"}, "/fits/:fit/scan": {},
+	"/fits/:fit/outline": {}, "/fits/:fit/outline/:side/adjust": {"pen_mm", "7"}, "/fits/:fit/outline/:side/delete": {},
 	"/fits/:fit/scan-file": {}, "/fits/:fit/print": {"arch.left", "low"}, "/fits/:fit/print/:side/photo": {},
 	"/fits/:fit/print/:side/adjust": {"reset", "yes"}, "/fits/:fit/print/:side/delete": {}, "/fits/:fit/gait": {"strike", "heel"},
 	"/fits/:fit/gait/films": {}, "/fits/:fit/gait/bench": {}, "/fits/:fit/gait/archive": {}, "/fits/:fit/gait/films/:film/frames": {},
@@ -243,6 +244,10 @@ func newWalk(t *testing.T) *walkWorld {
 	w.exec(t, "INSERT INTO recording_frames (recording_id, number, data) SELECT id, 1, x'"+jpegHex(t)+"' FROM recordings WHERE fit_id = 2")
 	print, _ := printFile(t, term.Left)
 	if p := owner.upload("/fits/2/print/left/photo", "photo", print, "keep", "yes", "paper", "A4"); p.code >= 400 {
+		t.Fatalf("%d %v", p.code, regexp.MustCompile(`<p class="(err|notice)"[^>]*>[^<]+`).FindAllString(p.body, -1))
+	}
+	outline, _ := outlineFile(t, 3)
+	if p := owner.upload("/fits/2/outline", "photo", outline, "keep", "yes", "pen_mm", "7", "side", "left"); p.code >= 400 {
 		t.Fatalf("%d %v", p.code, regexp.MustCompile(`<p class="(err|notice)"[^>]*>[^<]+`).FindAllString(p.body, -1))
 	}
 	for param, query := range map[string]string{

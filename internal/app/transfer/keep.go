@@ -82,7 +82,7 @@ func forgetFilms(ctx context.Context, q *db.Queries, shopID, runnerID uint64) er
 		}
 	}
 	return q.DeletePicturesOfRunner(ctx, db.DeletePicturesOfRunnerParams{RunnerID: runnerID, ShopID: shopID,
-		Kinds: []string{prints.Kind, films.StillKind}})
+		Kinds: []string{prints.Kind, prints.OutlineKind, films.StillKind}})
 }
 
 // Erase deletes everything of a runner; that their pairs were sold stays, without them. They are

@@ -1,6 +1,7 @@
 package visit
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"fmt"
@@ -172,8 +173,8 @@ func (v *Visits) row(who app.Actor, fitID uint64, x record.Value, at time.Time) 
 	}
 	if x.Decl.Kind == form.Number {
 		p.NumberValue = app.NullFloat(&x.Number)
-		if x.Decl.Error > 0 {
-			p.ErrorValue = app.NullFloat(&x.Decl.Error)
+		if sd := cmp.Or(x.Error, x.Decl.Error); sd > 0 {
+			p.ErrorValue = app.NullFloat(&sd)
 		}
 	}
 	if x.Decl.Kind != form.Number || x.Text != "" {

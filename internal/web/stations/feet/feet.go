@@ -9,11 +9,16 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
+	"trevik/internal/app"
+	"trevik/internal/app/prints"
+	"trevik/internal/app/visit"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
+	"trevik/internal/core/footprint"
 	"trevik/internal/core/strict"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
@@ -59,13 +64,29 @@ type body struct {
 	Drawing  template.HTML
 	Overlay  template.HTML
 	Ask      []string
-	Apart    []string // hand against scanner
+	Apart    []string // hand against scanner and outline
 	Believed string
 	Earlier  []*record.Visit
 	Growing  bool
 	Again    time.Time
 	Curve    template.HTML
-	Scanned  bool
+	Scanned  bool // or traced
+	Traced   []traced
+}
+
+// traced is a traced foot's picture with the error of what was read off it, mm.
+type traced struct {
+	prints.Outline
+	SD float64
+}
+
+// Path is its outline as an SVG path.
+func (t traced) Path() string {
+	var p strings.Builder
+	for i, q := range t.Options.Read.Outline {
+		fmt.Fprintf(&p, "%c%.1f %.1f", "ML"[min(i, 1)], q[0], q[1])
+	}
+	return p.String() + "Z"
 }
 
 // Station is Feet.
@@ -82,6 +103,15 @@ func visited(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) 
 	var err error
 	if b.Earlier, err = bn.App.Visits.EarlierFeet(c.Ctx(), c.Who, fit); err != nil {
 		return nil, err
+	}
+	outlines, err := bn.App.Prints.Outlines(c.Ctx(), c.Who, fit.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range term.Sides {
+		if o, ok := outlines[s]; ok {
+			b.Traced = append(b.Traced, traced{o, footprint.OutlineSD(o.Options.Read.Quality.Score)})
+		}
 	}
 	var before []foot.Feet
 	for _, v := range b.Earlier {
@@ -131,7 +161,131 @@ func extra(b *bench.Bench) []kit.Route {
 		}},
 		{Method: http.MethodPost, Path: "/fits/:fit/scan-file", Roles: kit.Everyone,
 			Handle: func(c *kit.Req) error { return take(c, func() (device.Scan, error) { return scanFile(c) }) }},
+		{Method: http.MethodPost, Path: "/fits/:fit/outline", Roles: kit.Everyone, Handle: func(c *kit.Req) error { return trace(b, c) }},
+		{Method: http.MethodGet, Path: "/fits/:fit/outline/:side/picture", Roles: kit.Everyone, Handle: onSide(b, picture)},
+		{Method: http.MethodPost, Path: "/fits/:fit/outline/:side/adjust", Roles: kit.Everyone, Free: true, Handle: onSide(b, adjust)},
+		{Method: http.MethodPost, Path: "/fits/:fit/outline/:side/delete", Roles: kit.Everyone, Handle: onSide(b, remove)},
 	}
+}
+
+// onSide is a handler of one foot's outline.
+func onSide(b *bench.Bench, do func(*bench.Bench, *kit.Req, *record.Conclusions, term.Side) error) kit.Handler {
+	return func(c *kit.Req) error {
+		fit, err := b.Load(c)
+		if err != nil {
+			return err
+		}
+		s := term.Side(c.Param("side"))
+		if !slices.Contains(term.Sides, s) {
+			return app.ErrNotFound
+		}
+		return do(b, c, fit, s)
+	}
+}
+
+// trace takes the picture of a traced foot and reads it.
+func trace(b *bench.Bench, c *kit.Req) error {
+	fit, err := b.Load(c)
+	if err != nil {
+		return err
+	}
+	var l fault.List
+	data, err := kit.Picture(c, "photo")
+	if faults, ok := fault.As(err); ok {
+		l.Add("outline.photo", "%s", faults[0].Text)
+	} else if err != nil {
+		return err
+	}
+	keep := c.PostForm("keep")
+	if keep != "yes" && keep != "no" {
+		l.Add("outline.keep", "is missing; say whether the picture may be kept")
+	}
+	opt := prints.OutlineOptions{Side: term.Side(c.PostForm("side")), PenMM: penOf(&l, c.PostForm("pen_mm"))}
+	if opt.Side != "" {
+		fault.OneOf(&l, "outline.side", opt.Side, term.Sides)
+	}
+	if len(l) == 0 {
+		_, err = b.App.Prints.AddOutline(c.Ctx(), c.Who, fit.ID, data, opt, keep == "yes")
+		if faults, ok := fault.As(err); ok {
+			for _, f := range faults {
+				l.Add("outline."+f.Field, "%s", f.Text)
+			}
+		} else if err != nil {
+			return err
+		}
+	}
+	if len(l) > 0 {
+		return b.Show(c, Station(), fit, nil, l)
+	}
+	return kit.Go(c, bench.URL(fit.ID, "feet")+"#h-outline")
+}
+
+// penOf reads a pen's thickness, mm; empty is what ships.
+func penOf(l *fault.List, typed string) float64 {
+	typed = strings.TrimSpace(strings.Replace(typed, ",", ".", 1))
+	if typed == "" {
+		return footprint.PenMM
+	}
+	v, err := strconv.ParseFloat(typed, 64)
+	if err != nil || !(v >= 0 && v <= 20) {
+		l.Add("outline.pen_mm", "is %s; allowed is 0 to 20 mm", typed)
+	}
+	return v
+}
+
+func picture(b *bench.Bench, c *kit.Req, fit *record.Conclusions, s term.Side) error {
+	data, _, err := b.App.Prints.OutlineData(c.Ctx(), c.Who, fit.ID, s)
+	if err != nil {
+		return err
+	}
+	return c.Picture(data)
+}
+
+// adjust reads a traced foot again with another pen, or with the axis where a hand put it.
+func adjust(b *bench.Bench, c *kit.Req, fit *record.Conclusions, s term.Side) error {
+	form, err := kit.Form(c, kit.Known("pen_mm", "axis", "reset"))
+	if err != nil {
+		return err
+	}
+	all, err := b.App.Prints.Outlines(c.Ctx(), c.Who, fit.ID)
+	if err != nil {
+		return err
+	}
+	o, there := all[s]
+	if !there {
+		return app.ErrNotFound
+	}
+	opt := o.Options
+	var l fault.List
+	if form.Has("pen_mm") {
+		opt.PenMM = penOf(&l, form.Get("pen_mm"))
+	}
+	if form.Get("reset") == "yes" {
+		opt.Axis = nil
+	}
+	if v := form.Get("axis"); v != "" {
+		var a footprint.Axis
+		if n, err := fmt.Sscanf(v, "%f,%f,%f,%f", &a.Heel.X, &a.Heel.Y, &a.Toe.X, &a.Toe.Y); n != 4 || err != nil {
+			l.Add("outline.axis", "is %.40q; allowed are four numbers", v)
+		}
+		opt.Axis = &a
+	}
+	var saved visit.Saved
+	if err = l.Err(); err == nil {
+		saved, err = b.App.Prints.AdjustOutline(c.Ctx(), c.Who, fit.ID, s, opt)
+	}
+	return b.Done(c, Station(), fit, nil, err, b.SavedURL(fit, "feet", saved)+"#h-outline")
+}
+
+func remove(b *bench.Bench, c *kit.Req, fit *record.Conclusions, s term.Side) error {
+	_, err := kit.Form(c, kit.Known())
+	if err == nil {
+		err = b.App.Prints.DeleteOutline(c.Ctx(), c.Who, fit.ID, s)
+	}
+	if err != nil {
+		return err
+	}
+	return kit.Go(c, bench.URL(fit.ID, "feet")+"#h-outline")
 }
 
 // maxScan is the largest scan file, in bytes.
@@ -153,7 +307,7 @@ func bodyOf(fit *record.Conclusions) body {
 	var once []string
 	for _, s := range term.Sides {
 		x := side{Side: s, Length: fit.Measured(record.LengthMeasure, s), Ball: fit.Measured(record.BallMeasure, s)}
-		b.Scanned = b.Scanned || fit.Scanned(record.LengthMeasure, s) != nil
+		b.Scanned = b.Scanned || fit.Scanned(record.LengthMeasure, s) != nil || fit.Traced(record.LengthMeasure, s) != nil
 		b.Arches = appendArch(b.Arches, fit, s)
 		if x.Length.N == 0 {
 			continue
@@ -166,9 +320,9 @@ func bodyOf(fit *record.Conclusions) body {
 		x.Standard = units.Round(foot.StandardBall(fit.Runner.Chart, x.Length.Value, fit.House()), 1)
 		b.Sides = append(b.Sides, x)
 		for _, m := range []record.Measure{record.LengthMeasure, record.BallMeasure} {
-			if d := fit.ScanDiffers(m, s); d != 0 {
-				b.Apart = append(b.Apart, "Hand and scanner are "+fit.Units.Length(math.Abs(d))+" apart in the "+string(s)+" foot's "+m.What+". "+
-					"Measure again, or say which counts.")
+			for _, d := range fit.ApartFrom(m, s) {
+				b.Apart = append(b.Apart, "Hand and "+d.By+" are "+fit.Units.Length(math.Abs(d.MM))+" apart in the "+string(s)+" foot's "+m.What+
+					". Measure again, or say which counts.")
 			}
 		}
 		if share := fit.OddBall(s); share != 0 {
