@@ -37,6 +37,17 @@ func newTracedFrame(line []Point) *tracedFrame {
 	return m
 }
 
+// spans says whether the outline is as long as a foot may be, and not all but a line.
+func (m *tracedFrame) spans(least, most float64) bool {
+	wide := 0.0
+	for _, p := range m.line {
+		_, s := m.place(p)
+		wide = max(wide, math.Abs(s))
+	}
+	long := m.hi - m.lo
+	return long >= least && long <= most && wide > 0.08*long
+}
+
 // turn sets the direction along and how far the outline reaches in it.
 func (m *tracedFrame) turn(dir Point) {
 	m.dir, m.at = dir, Point{-dir.Y, dir.X}
@@ -156,7 +167,7 @@ func (m *tracedFrame) widths() tracedWidths {
 func (m *tracedFrame) settle(sign float64) (heel, front Point) {
 	for range 8 {
 		w := m.widths()
-		i := min(tracedBins-1, int(w.heel/2/(m.hi-m.lo)*tracedBins))
+		i := min(tracedBins-1, max(0, int(w.heel/2/(m.hi-m.lo)*tracedBins)))
 		heel = m.point(m.lo+w.heel/2, (w.left[i]+w.right[i])/2)
 		inner := 0.0
 		for k := range w.left {

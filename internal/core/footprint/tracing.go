@@ -464,6 +464,9 @@ func median(v []float64) float64 {
 func (d *drawing) measure(out *Traced, pen float64, opt OutlineOptions) error {
 	foot := inward(rounded(d.line, 3), pen/2/d.mm)
 	m := newTracedFrame(foot)
+	if !(m.spans(leastAcrossMM/d.mm, mostAcrossMM/d.mm)) {
+		return noOutline("the line goes round no foot")
+	}
 	m.orient()
 	sign, told := m.innerSide()
 	seen := sideOf(sign)
