@@ -54,7 +54,7 @@ func (f *foot) read(r *Reading, k ink, p plane, opt Options) error {
 			r.Scale.MMPerPx = d * p.mm / px
 		}
 	}
-	if err := f.plausible(r, w, a); err != nil {
+	if err := f.plausible(r, w, a, opt); err != nil {
 		return err
 	}
 	f.quality(r, k)

@@ -13,13 +13,16 @@ const (
 	mostForked             = 0.16       // of the length
 	mostDryForked          = 0.35       // where patches stayed dry
 	mostBroken             = 0.30       // arch index of a print in two parts
+	mostToeless            = 0.33       // without a toe: a full print shows toes, or is a puddle
+	leastToeless           = 0.02
+	longestToeless         = 248.0 // mm, of a print without its toes
 	mostIndex              = 0.46
 	leastFore, leastBehind = 0.22, 0.14 // of the body's area
 )
 
 // plausible refuses what is cut out cleanly and is no foot: a hand, a patch, a
 // shadow's edge.
-func (f *foot) plausible(r *Reading, w breadths, a frame) error {
+func (f *foot) plausible(r *Reading, w breadths, a frame, opt Options) error {
 	body := r.Areas.Heel + r.Areas.Mid + r.Areas.Fore
 	ball, heel := w.ball/a.length(), w.heel/w.ball
 	switch {
@@ -31,6 +34,10 @@ func (f *foot) plausible(r *Reading, w breadths, a frame) error {
 		return noPrint("it is split lengthwise, as a hand is")
 	case f.broken && r.ArchIndex > mostBroken:
 		return noPrint("its two parts do not lie as heel and ball do")
+	case len(f.toes) == 0 && opt.ToeLine == nil && (r.ArchIndex > mostToeless || f.two && r.ArchIndex < leastToeless):
+		return noPrint("it shows neither toes nor an arch, as a puddle does; press once more, with the toes")
+	case len(f.toes) == 0 && opt.ToeLine == nil && r.NoToesMM > longestToeless:
+		return noPrint(fmt.Sprintf("it is %.0f mm long without a toe, as a shoe's sole is", r.NoToesMM))
 	case r.ArchIndex > mostIndex || r.Areas.Fore/body < leastFore || r.Areas.Heel/body < leastBehind:
 		return noPrint("its thirds are not a foot's")
 	}
