@@ -68,6 +68,7 @@ func inkIn(ch *raster, smooth int, unit float64) (ink, bool) {
 const (
 	faintest   = 0.2  // of the print's usual level, that counts as print at all
 	evenMM     = 6.0  // about which its own level is taken
+	usualFrom  = 0.88 // of it, from which a print is as dark as usual
 	leastLevel = 0.32 // of the usual level
 	denseFrom  = 0.35 // the share of the places about that must be print
 )
@@ -92,8 +93,10 @@ func (r *raster) evenOut(least float64, radius int) {
 	for i := range r.v {
 		if n := some.v[i]; n > denseFrom {
 			// Near an edge the mean holds the edge's own slope: the level is some more.
-			if level := 1.08 * sum.v[i] / n; level < 1 {
-				r.v[i] /= max(leastLevel, level)
+			// A print that is nearly as dark as usual is left alone.
+			if level := 1.08 * sum.v[i] / n; level < usualFrom {
+				k := min(1, (usualFrom-level)/0.15)
+				r.v[i] /= 1 - k + k*max(leastLevel, level)
 			}
 		}
 	}
