@@ -1,7 +1,9 @@
 package footprint
 
 import (
+	"cmp"
 	"math"
+	"slices"
 
 	"trevik/internal/core/term"
 )
@@ -121,32 +123,59 @@ func sideOf(sign float64) term.Side {
 // the place where that toe would stand.
 func (f *foot) secondToe(heel Point, sign float64) Point {
 	a := f.framed(heel, f.dir, Point{-f.dir.Y * sign, f.dir.X * sign})
-	// By the ball: the second toe stands some 36 % of its width from the inner edge.
+	// From the inner side.
+	toes := slices.Clone(f.toes)
+	slices.SortFunc(toes, func(p, q *toe) int { return cmp.Compare(a.off(q.cx, q.cy), a.off(p.cx, p.cy)) })
 	inner, outer := math.Inf(-1), math.Inf(1)
 	f.each(func(x, y float64) {
 		if a.share(x, y) > 0.66 {
 			inner, outer = max(inner, a.off(x, y)), min(outer, a.off(x, y))
 		}
 	})
-	at := inner - secondAt*(inner-outer)
-	var best *toe
-	for _, t := range f.toes {
-		if best == nil || math.Abs(a.off(t.cx, t.cy)-at) < math.Abs(a.off(best.cx, best.cy)-at) {
-			best = t
-		}
+	ball := inner - outer
+	if len(toes) == 5 {
+		return f.tipOf(toes[1], heel)
 	}
-	if len(f.toes) >= 2 && math.Abs(a.off(best.cx, best.cy)-at) < secondWithin*(inner-outer) {
-		return f.tipOf(best, heel)
+	at := inner - secondAt*ball                                 // by the ball
+	if len(toes) > 0 && f.across(toes[0], a) > widestBig*ball { // the big one and others are one piece
+		return a.place(a.hi*1.12, at)
+	}
+	if len(toes) >= 2 && toes[0].r > bigToe*toes[1].r {
+		// By the big toe: one that left no mark is not taken for the next.
+		big := a.off(toes[0].cx, toes[0].cy)
+		if big-a.off(toes[1].cx, toes[1].cy) < widestStep*ball && f.across(toes[1], a) < widestToe*ball {
+			return f.tipOf(toes[1], heel)
+		}
+		return a.place(a.hi*1.12, big-usualStep*ball)
+	}
+	for _, t := range toes {
+		if len(toes) >= 2 && math.Abs(a.off(t.cx, t.cy)-at) < secondWithin*ball {
+			return f.tipOf(t, heel)
+		}
 	}
 	return a.place(a.hi*1.12, at)
 }
 
-// Where the second toe stands, of the ball's width from its inner edge, and how near that a toe is the second:
-// one that left no mark is not taken for the next (house).
+// Where the second toe stands, of the ball's width (house).
 const (
-	secondAt     = 0.36
-	secondWithin = 0.12
+	secondAt     = 0.36 // from the inner edge
+	secondWithin = 0.12 // of that, it is taken for the second
+	bigToe       = 1.3  // times the next one's circle, from which the innermost is the big toe
+	usualStep    = 0.24 // from the big toe to the second
+	widestStep   = 0.33
+	widestBig    = 0.4  // of the big toe; one that is wider is several that touch
+	widestToe    = 0.26 // of another
 )
+
+// across is a toe's width across a frame.
+func (f *foot) across(t *toe, a frame) float64 {
+	lo, hi := math.Inf(1), math.Inf(-1)
+	for _, i := range t.at {
+		s := a.off(float64(i%f.w), float64(i/f.w))
+		lo, hi = min(lo, s), max(hi, s)
+	}
+	return hi - lo
+}
 
 // tipOf is a toe's farthest place from the heel, steadied over its front.
 func (f *foot) tipOf(t *toe, heel Point) Point {
