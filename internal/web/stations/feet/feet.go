@@ -72,12 +72,19 @@ type body struct {
 	Curve    template.HTML
 	Scanned  bool // or traced
 	Traced   []traced
+	Pen      string // what ships, in the reader's unit
 }
 
 // traced is a traced foot's picture with the error of what was read off it, mm.
 type traced struct {
 	prints.Outline
-	SD float64
+	SD  float64
+	Pen string // its thickness, in the reader's unit
+}
+
+// penIn is a pen's thickness in a unit, as an input holds it.
+func penIn(u units.System, mm float64) string {
+	return strconv.FormatFloat(units.Round(u.FromMM(mm), 2), 'f', -1, 64)
 }
 
 // Path is its outline as an SVG path.
@@ -104,13 +111,14 @@ func visited(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) 
 	if b.Earlier, err = bn.App.Visits.EarlierFeet(c.Ctx(), c.Who, fit); err != nil {
 		return nil, err
 	}
+	b.Pen = penIn(fit.Units, footprint.PenMM)
 	outlines, err := bn.App.Prints.Outlines(c.Ctx(), c.Who, fit.ID)
 	if err != nil {
 		return nil, err
 	}
 	for _, s := range term.Sides {
 		if o, ok := outlines[s]; ok {
-			b.Traced = append(b.Traced, traced{o, footprint.OutlineSD(o.Options.Read.Quality.Score)})
+			b.Traced = append(b.Traced, traced{o, footprint.OutlineSD(o.Options.Read.Quality.Score), penIn(fit.Units, o.Options.PenMM)})
 		}
 	}
 	var before []foot.Feet
@@ -200,7 +208,7 @@ func trace(b *bench.Bench, c *kit.Req) error {
 	if keep != "yes" && keep != "no" {
 		l.Add("outline.keep", "is missing; say whether the picture may be kept")
 	}
-	opt := prints.OutlineOptions{Side: term.Side(c.PostForm("side")), PenMM: penOf(&l, c.PostForm("pen_mm"))}
+	opt := prints.OutlineOptions{Side: term.Side(c.PostForm("side")), PenMM: penOf(&l, c.PostForm("pen_mm"), fit.Units)}
 	if opt.Side != "" {
 		fault.OneOf(&l, "outline.side", opt.Side, term.Sides)
 	}
@@ -220,15 +228,15 @@ func trace(b *bench.Bench, c *kit.Req) error {
 	return kit.Go(c, bench.URL(fit.ID, "feet")+"#h-outline")
 }
 
-// penOf reads a pen's thickness, mm; empty is what ships.
-func penOf(l *fault.List, typed string) float64 {
+// penOf reads a pen's thickness as it was typed in the reader's unit, mm; empty is what ships.
+func penOf(l *fault.List, typed string, u units.System) float64 {
 	typed = strings.TrimSpace(strings.Replace(typed, ",", ".", 1))
 	if typed == "" {
 		return footprint.PenMM
 	}
 	v, err := strconv.ParseFloat(typed, 64)
-	if err != nil || !(v >= 0 && v <= 20) {
-		l.Add("outline.pen_mm", "is %s; allowed is 0 to 20 mm", typed)
+	if v = u.ToMM(v); err != nil || !(v >= 0 && v <= 20) {
+		l.Add("outline.pen_mm", "is %s %s; allowed is 0 to 20 mm", typed, u.LengthUnit())
 	}
 	return v
 }
@@ -258,7 +266,7 @@ func adjust(b *bench.Bench, c *kit.Req, fit *record.Conclusions, s term.Side) er
 	opt := o.Options
 	var l fault.List
 	if form.Has("pen_mm") {
-		opt.PenMM = penOf(&l, form.Get("pen_mm"))
+		opt.PenMM = penOf(&l, form.Get("pen_mm"), fit.Units)
 	}
 	if form.Get("reset") == "yes" {
 		opt.Axis = nil
