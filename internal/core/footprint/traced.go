@@ -136,7 +136,7 @@ func (m *tracedFrame) innerSide() (sign, told float64) {
 }
 
 // along sets the frame by an axis.
-func (m *tracedFrame) along(heel, front Point, _ float64) {
+func (m *tracedFrame) along(heel, front Point) {
 	l := max(1e-9, math.Hypot(front.X-heel.X, front.Y-heel.Y))
 	m.turn(Point{(front.X - heel.X) / l, (front.Y - heel.Y) / l})
 }
@@ -182,23 +182,28 @@ func (m *tracedFrame) settle(sign float64) (heel, front Point) {
 			}
 		}
 		at := sign * (inner - frontShare*w.ball)
-		far := m.lo
-		n := len(m.line)
-		for k, p := range m.line {
-			t0, s0 := m.place(p)
-			t1, s1 := m.place(m.line[(k+1)%n])
-			if (s0-at)*(s1-at) <= 0 && s0 != s1 {
-				far = max(far, t0+(at-s0)/(s1-s0)*(t1-t0))
-			}
-		}
-		front = m.point(far, at)
-		m.along(heel, front, sign)
+		front = m.point(m.reach(at), at)
+		m.along(heel, front)
 	}
 	return heel, front
 }
 
 func (m *tracedFrame) point(t, s float64) Point {
 	return Point{m.from.X + t*m.dir.X + s*m.at.X, m.from.Y + t*m.dir.Y + s*m.at.Y}
+}
+
+// reach is how far along the outline reaches at a place across.
+func (m *tracedFrame) reach(at float64) float64 {
+	far := m.lo
+	n := len(m.line)
+	for k, p := range m.line {
+		t0, s0 := m.place(p)
+		t1, s1 := m.place(m.line[(k+1)%n])
+		if (s0-at)*(s1-at) <= 0 && s0 != s1 {
+			far = max(far, t0+(at-s0)/(s1-s0)*(t1-t0))
+		}
+	}
+	return far
 }
 
 // House values of the front's shape.
@@ -215,19 +220,7 @@ func (m *tracedFrame) toeShape(sign, ball float64) term.Shape {
 	if sign < 0 {
 		inner = -w.left[w.ballAt]
 	}
-	reach := func(share float64) float64 {
-		at := sign * (math.Abs(inner) - share*ball)
-		far := m.lo
-		n := len(m.line)
-		for k, p := range m.line {
-			t0, s0 := m.place(p)
-			t1, s1 := m.place(m.line[(k+1)%n])
-			if (s0-at)*(s1-at) <= 0 && s0 != s1 {
-				far = max(far, t0+(at-s0)/(s1-s0)*(t1-t0))
-			}
-		}
-		return far
-	}
+	reach := func(share float64) float64 { return m.reach(sign * (math.Abs(inner) - share*ball)) }
 	big, fourth := reach(0.22), reach(0.78)
 	switch drop := (m.hi - fourth) / ball; {
 	case drop < squareWithin:

@@ -486,7 +486,7 @@ func (d *drawing) measure(out *Traced, pen float64, opt OutlineOptions) error {
 	heel, front := m.settle(sign)
 	if opt.Axis != nil {
 		heel, front = d.toPlane(opt.Axis.Heel), d.toPlane(opt.Axis.Toe)
-		m.along(heel, front, sign)
+		m.along(heel, front)
 	}
 	w := m.widths()
 	out.LengthMM, out.BallMM, out.HeelMM = (m.hi-m.lo)*d.mm, w.ball*d.mm, w.heel*d.mm
