@@ -38,7 +38,7 @@ type pair struct {
 	In      *record.InSize // what it is tried in, nil where that is not known any more
 	Several bool           // the model is tried in more than one
 	Comfort string
-	Chance  string
+	Chance  *float64 // that it is the best, where some were compared
 	Now     bool
 	Changes []record.FilmChange
 	Moves   []string // what its findings moved
@@ -152,7 +152,8 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 			p.Comfort = strconv.FormatFloat(*v, 'f', -1, 64)
 		}
 		if b.Compare && len(fit.Comparisons()) > 0 {
-			p.Chance = strconv.Itoa(int(100*b.Answer.PBest[code]+0.5)) + " %"
+			best := b.Answer.PBest[code]
+			p.Chance = &best
 		}
 		for _, ch := range fit.FilmChanges() {
 			if strings.Contains(ch.Shod, m.Name) {
