@@ -83,7 +83,7 @@ func (v *Visit) likes() *match.Likes {
 func (c *Conclusions) heelLifted() *bool {
 	var out *bool
 	for _, t := range c.tried() {
-		if TryLift.Of(c.Visit, t) == "" {
+		if TryLift.Of(c.Visit, t) == "" || !c.leads(t) {
 			continue
 		}
 		lifts := c.stillLifts(t)

@@ -65,8 +65,12 @@ func TestTryOnMovesTheAnswer(t *testing.T) {
 		t.Errorf("%v", set)
 	}
 	w.tried(t, skua, map[*record.Decl]string{record.TryMoves.Decl: "does_not_count"})
-	if x := rank(w)["skua"]; x.Size.UK != before["skua"].Size.UK || x.Place != nil {
+	uncounted := rank(w)
+	if x := uncounted["skua"]; x.Size.UK != before["skua"].Size.UK || x.Place != nil {
 		t.Errorf("said not to count, it is UK %g", x.Size.UK)
+	}
+	if hold(uncounted["tern"]) != hold(before["tern"]) {
+		t.Error("said not to count, its heel still speaks against flat counters")
 	}
 	w = fitted(t).tried(t, skua, map[*record.Decl]string{record.TryLeft.Decl: "too firm"})
 	a, _, err := w.follow(t).Match()
