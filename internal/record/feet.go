@@ -143,6 +143,11 @@ func (v *Visit) HasFeet() bool {
 	return v.Foot(term.Left).LengthMM > 0 || v.Foot(term.Right).LengthMM > 0
 }
 
+// Shape is a side's toe shape: as seen by eye, else by its outline.
+func (v *Visit) Shape(side term.Side) term.Shape {
+	return cmp.Or(ToeShape.Of(v, side), TraceShape.Of(v, side))
+}
+
 // Volume is a side's volume: as seen by eye, else by its instep.
 func (v *Visit) Volume(side term.Side) term.Volume {
 	if seen := VolumeSeen.Of(v, side); seen != "" {

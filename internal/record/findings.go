@@ -163,6 +163,7 @@ var (
 	VolumeSeen     = Sided[term.Volume]{declare(choice("feet", "volume", "Volume", term.Volumes, byEye).sided(), word[term.Volume])}
 	TraceLength    = trace("trace_length_mm", "Foot length", foot.MinLengthMM, foot.MaxLengthMM)
 	TraceBall      = trace("trace_ball_mm", "Ball width", foot.MinBallMM, foot.MaxBallMM)
+	TraceShape     = Sided[term.Shape]{declare(choice("", "trace_shape", "Toe shape", term.Shapes, traced).sided(), word[term.Shape])}
 	TraceHeel      = trace("trace_heel_mm", "Heel width", foot.MinHeelMM, foot.MaxHeelMM)
 	ScanLength     = scan("scan_length_mm", "Foot length", foot.MinLengthMM, foot.MaxLengthMM)
 	ScanBall       = scan("scan_ball_mm", "Ball width", foot.MinBallMM, foot.MaxBallMM)

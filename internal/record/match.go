@@ -27,7 +27,7 @@ func (c *Conclusions) Request(answer support.Answer) (r match.Request, ok bool) 
 			continue
 		}
 		setSide(&r.Feet, s, match.Foot{LengthMM: m.LengthMM, BallMM: positive(m.BallMM), HeelToBallMM: positive(m.HeelToBallMM),
-			Shape: ToeShape.Of(v, s), Volume: v.Volume(s)})
+			Shape: v.Shape(s), Volume: v.Volume(s)})
 	}
 	for _, p := range week {
 		r.Kinds = append(r.Kinds, match.KindShare{Kind: p.Kind, Ground: p.Ground, Share: p.KM / km})

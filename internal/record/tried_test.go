@@ -168,3 +168,24 @@ func TestInputsOfTrials(t *testing.T) {
 		}
 	}
 }
+
+// The toes of an outline move the match where nobody saw them by eye; what was seen leads.
+func TestTracedToes(t *testing.T) {
+	w := fitted(t)
+	shape := func() string {
+		c := w.follow(t)
+		sup, err := c.Support()
+		must(t, err)
+		r, _ := c.Request(sup)
+		return string(r.Feet.Left.Shape)
+	}
+	seen := shape()
+	w.found(record.TraceShape.Key("left"), 0, "square")
+	if got := shape(); seen == "" && got != "square" || seen != "" && got != seen {
+		t.Errorf("seen %q, traced square, matched as %q", seen, got)
+	}
+	w.found(record.ToeShape.Key("left"), 0, "tapered")
+	if got := shape(); got != "tapered" {
+		t.Errorf("seen tapered, matched as %q", got)
+	}
+}

@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"trevik/internal/app"
-	"trevik/internal/app/visit"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/footprint"
 	"trevik/internal/core/term"
@@ -121,32 +120,30 @@ func (p *Prints) AddOutline(ctx context.Context, who app.Actor, fitID uint64, fi
 }
 
 // AdjustOutline reads a traced foot again with what was put right by hand. It fails with a fault.List.
-func (p *Prints) AdjustOutline(ctx context.Context, who app.Actor, fitID uint64, side term.Side, opt OutlineOptions) (saved visit.Saved,
-	err error) {
+func (p *Prints) AdjustOutline(ctx context.Context, who app.Actor, fitID uint64, side term.Side, opt OutlineOptions) error {
 	data, id, err := p.OutlineData(ctx, who, fitID, side)
 	if err != nil {
-		return saved, err
+		return err
 	}
 	img, _, err := app.Upright(ctx, "photo", data, outlineLong)
 	if err != nil {
-		return saved, err
+		return err
 	}
 	opt.Side = side // the picture stands on this side
 	values, err := opt.read(img)
 	if err != nil {
-		return saved, err
+		return err
 	}
 	options, err := json.Marshal(opt)
 	if err != nil {
-		return saved, err
+		return err
 	}
-	err = p.Do(ctx, who, func(q *db.Queries) (err error) {
-		if saved, err = p.Visits.Put(ctx, q, who, fitID, values); err != nil {
+	return p.Do(ctx, who, func(q *db.Queries) error {
+		if _, err := p.Visits.Put(ctx, q, who, fitID, values); err != nil {
 			return err
 		}
 		return q.SetPictureOptions(ctx, db.SetPictureOptionsParams{Options: options, ID: id, ShopID: who.ShopID})
 	})
-	return saved, err
 }
 
 // DeleteOutline removes a side's picture and takes its readings away.
@@ -161,6 +158,7 @@ func (p *Prints) DeleteOutline(ctx context.Context, who app.Actor, fitID uint64,
 				values = append(values, record.Value{Key: m.Trace.Key(side), Decl: m.Trace.Decl, Empty: true})
 			}
 		}
+		values = append(values, record.Value{Key: record.TraceShape.Key(side), Decl: record.TraceShape.Decl, Empty: true})
 		if _, err := p.Visits.Put(ctx, q, who, fitID, values); err != nil {
 			return err
 		}
@@ -190,5 +188,6 @@ func (o *OutlineOptions) read(img image.Image) ([]record.Value, error) {
 		record.HeelMeasure.Trace: a.HeelMM} {
 		values = append(values, record.Value{Key: m.Key(a.Foot), Decl: m.Decl, Number: v, Error: sd})
 	}
-	return values, nil
+	shape := record.TraceShape
+	return append(values, record.Value{Key: shape.Key(a.Foot), Decl: shape.Decl, Text: string(a.ToeShape)}), nil
 }

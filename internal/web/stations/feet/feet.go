@@ -15,7 +15,6 @@ import (
 
 	"trevik/internal/app"
 	"trevik/internal/app/prints"
-	"trevik/internal/app/visit"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/footprint"
@@ -278,11 +277,11 @@ func adjust(b *bench.Bench, c *kit.Req, fit *record.Conclusions, s term.Side) er
 		}
 		opt.Axis = &a
 	}
-	var saved visit.Saved
 	if err = l.Err(); err == nil {
-		saved, err = b.App.Prints.AdjustOutline(c.Ctx(), c.Who, fit.ID, s, opt)
+		err = b.App.Prints.AdjustOutline(c.Ctx(), c.Who, fit.ID, s, opt)
 	}
-	return b.Done(c, Station(), fit, nil, err, b.SavedURL(fit, "feet", saved)+"#h-outline")
+	// The address changes, so that the browser loads the page anew.
+	return b.Done(c, Station(), fit, nil, err, fmt.Sprintf("%s?read=%d#h-outline", bench.URL(fit.ID, "feet"), time.Now().UnixMilli()))
 }
 
 func remove(b *bench.Bench, c *kit.Req, fit *record.Conclusions, s term.Side) error {
