@@ -88,3 +88,46 @@ test("a wet print, from the photo to the level of support", async ({ page }) => 
     rmSync(dir, { recursive: true });
   }
 });
+
+test("a traced foot, its line led by hand", async ({ page }) => {
+  const dir = mkdtempSync(path.join(root, ".trevik", "traced-"));
+  try {
+    execFileSync(path.join(root, "bin", "trevik"), ["simulate", "outline", "--out", dir, "--seed", "3", "--feet", "1"]);
+    await signIn(page);
+    await page.goto("/fits/5/feet");
+    const panel = page.locator("#outline");
+    await panel.locator('input[type="file"]').setInputFiles(path.join(dir, "foot-01.jpg"));
+    await panel.getByRole("button", { name: "Read it", exact: true }).click();
+    const drawing = page.getByRole("group", { name: /^The traced / });
+    await expect(drawing).toBeVisible();
+    const length = panel.getByRole("row", { name: /Length/ }).locator("td").first();
+    const before = await length.textContent();
+
+    // The place nearest the toes, led outward: the foot is longer.
+    const grips = drawing.locator("circle.grip");
+    const axis = await drawing.locator("line.axis").evaluate((l) => ["x1", "y1", "x2", "y2"].map((a) => Number(l.getAttribute(a))));
+    const along = await grips.evaluateAll((all, [x1, y1, x2, y2]) =>
+      all.map((c) => (Number(c.getAttribute("cx")) - x1) * (x2 - x1) + (Number(c.getAttribute("cy")) - y1) * (y2 - y1)), axis);
+    const tip = grips.nth(along.indexOf(Math.max(...along)));
+    const box = await tip.boundingBox();
+    const scale = await drawing.evaluate((svg) => svg.getScreenCTM().a);
+    const far = Math.hypot(axis[2] - axis[0], axis[3] - axis[1]);
+    const [ux, uy] = [(axis[2] - axis[0]) / far, (axis[3] - axis[1]) / far];
+    await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
+    await page.mouse.down();
+    await page.mouse.move(box.x + box.width / 2 + ux * far * scale * 0.05, box.y + box.height / 2 + uy * far * scale * 0.05, { steps: 4 });
+    await page.mouse.up();
+    await expect(length).not.toHaveText(before);
+    await expect(drawing.locator("circle.pin")).toHaveCount(1);
+    await panel.getByRole("button", { name: "as it was found" }).click();
+    await expect(length).toHaveText(before);
+
+    // By keyboard too.
+    await grips.first().focus();
+    for (let i = 0; i < 3; i++) await page.keyboard.press("Shift+ArrowLeft");
+    await expect(drawing.locator("circle.pin")).toHaveCount(1);
+    await accessible(page);
+  } finally {
+    rmSync(dir, { recursive: true });
+  }
+});

@@ -305,7 +305,7 @@ func TestOutlineAtFeet(t *testing.T) {
 		t.Errorf("with a thicker pen %v, was %v", thick, length)
 	}
 	b.htmx("/fits/4/outline/left/adjust", "axis", "300,900,300,200")
-	b.get("/fits/4/feet").holds(t, "its own axis")
+	b.get("/fits/4/feet").holds(t, "as it was found")
 	b.post("/fits/4/outline/left/adjust", "pen_mm", "7", "reset", "yes").to(t)
 	if q := b.post("/fits/4/outline/left/adjust", "axis", "here"); q.code != http.StatusUnprocessableEntity {
 		t.Errorf("an axis of no numbers: %d", q.code)

@@ -6,12 +6,15 @@ import (
 	"encoding/json"
 	"image"
 	"image/jpeg"
+	"math"
+	"slices"
 	"time"
 
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/footprint"
 	"trevik/internal/core/term"
+	"trevik/internal/core/units"
 	"trevik/internal/record"
 	"trevik/internal/store/db"
 )
@@ -27,15 +30,16 @@ const (
 // OutlineOptions is what is told of a traced foot's picture, and what was put right by hand on it: points are
 // pixels of it.
 type OutlineOptions struct {
-	Side  term.Side                `json:"side,omitempty"` // as it was given; empty is told from the outline
-	PenMM float64                  `json:"pen_mm"`
-	Axis  *footprint.Axis          `json:"axis,omitempty"`
-	Line  []footprint.Point        `json:"line,omitempty"`
-	Read  *footprint.OutlineAnswer `json:"read,omitempty"` // with its outline thinned
+	Side    term.Side                `json:"side,omitempty"` // as it was given; empty is told from the outline
+	PenMM   float64                  `json:"pen_mm"`
+	Axis    *footprint.Axis          `json:"axis,omitempty"`
+	Through []footprint.Point        `json:"through,omitempty"` // places that the drawn line goes through
+	Read    *footprint.OutlineAnswer `json:"read,omitempty"`    // with its outline thinned
+	Drawn   []footprint.Point        `json:"drawn,omitempty"`   // the drawn line as it was found, thinned
 }
 
 func (o OutlineOptions) reader() footprint.OutlineOptions {
-	return footprint.OutlineOptions{Foot: o.Side, PenMM: &o.PenMM, Axis: o.Axis, Line: o.Line}
+	return footprint.OutlineOptions{Foot: o.Side, PenMM: &o.PenMM, Axis: o.Axis, Through: o.Through}
 }
 
 // Outline is one side's traced foot on the bench.
@@ -119,6 +123,18 @@ func (p *Prints) AddOutline(ctx context.Context, who app.Actor, fitID uint64, fi
 	})
 }
 
+// nearPlace is how near a later place by hand lies to an earlier one that it replaces, as a share of the picture's
+// longer side.
+const nearPlace = 0.012
+
+// LeadThrough adds a place that the drawn line goes through; one next to it gives way.
+func (o *Outline) LeadThrough(p footprint.Point) {
+	near := nearPlace * float64(max(o.Width, o.Height))
+	o.Options.Through = append(slices.DeleteFunc(slices.Clone(o.Options.Through), func(q footprint.Point) bool {
+		return math.Hypot(p.X-q.X, p.Y-q.Y) < near
+	}), p)
+}
+
 // AdjustOutline reads a traced foot again with what was put right by hand. It fails with a fault.List.
 func (p *Prints) AdjustOutline(ctx context.Context, who app.Actor, fitID uint64, side term.Side, opt OutlineOptions) error {
 	data, id, err := p.OutlineData(ctx, who, fitID, side)
@@ -182,6 +198,10 @@ func (o *OutlineOptions) read(img image.Image) ([]record.Value, error) {
 		thin = append(thin, a.Outline[i])
 	}
 	a.Outline, o.Read = thin, &a
+	o.Drawn = nil
+	for i := 0; i < len(r.Line); i += max(1, len(r.Line)/outlineDots) {
+		o.Drawn = append(o.Drawn, footprint.Point{X: units.Round(r.Line[i].X, 1), Y: units.Round(r.Line[i].Y, 1)})
+	}
 	var values []record.Value
 	sd := footprint.OutlineSD(a.Quality.Score)
 	for m, v := range map[*record.Sided[float64]]float64{record.LengthMeasure.Trace: a.LengthMM, record.BallMeasure.Trace: a.BallMM,

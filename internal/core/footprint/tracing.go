@@ -36,6 +36,10 @@ const (
 	mostDouble     = 0.12 // of the line, from which it is told as drawn twice
 	edgeMM         = 1.0
 	frontShare     = 0.46 // of the ball's width from the inner side, where the second toe lies
+	mostThrough    = 60   // places by hand
+	heldMM         = 14.4 // along the line to either side of a place by hand, that it has a say in
+	heldAsideMM    = 3.0  // that the line may leave it next to it, and heldSpread times what it lies away more
+	heldSpread     = 0.6
 )
 
 // OutlineOptions are what is known or put right by hand. Points are pixels of the picture.
@@ -47,7 +51,7 @@ type OutlineOptions struct {
 	Paper       Paper
 	PenMM       *float64 // nil is PenMM
 	Axis        *Axis
-	Line        []Point // the drawn line, put right by hand; nil is found
+	Through     []Point // places that the drawn line goes through, put right by hand
 }
 
 // Traced is what a traced foot comes to. Lengths mm, points pixels of the picture.
@@ -86,8 +90,14 @@ func ReadOutline(img image.Image, opt OutlineOptions) (Traced, error) {
 		l.Range("pen_mm", *opt.PenMM, 0, 20, "mm")
 		pen = *opt.PenMM
 	}
-	if n := len(opt.Line); n > 0 && (n < 20 || n > 4000) {
-		l.Add("line", "has %d points; allowed are 20 to 4000", n)
+	if n := len(opt.Through); n > mostThrough {
+		l.Add("through", "has %d places; allowed are up to %d", n, mostThrough)
+	}
+	for _, q := range opt.Through {
+		if !(math.Abs(q.X) < 1e5 && math.Abs(q.Y) < 1e5) {
+			l.Add("through", "holds a place that is no pixel of the picture")
+			break
+		}
 	}
 	if err := l.Err(); err != nil {
 		return Traced{}, err
@@ -112,14 +122,10 @@ func ReadOutline(img image.Image, opt OutlineOptions) (Traced, error) {
 		out.Width, out.Height = out.Height, out.Width
 	}
 	d := drawing{plane: p, score: 1}
-	if opt.Line == nil {
-		err = d.find(&out)
-	} else {
-		for _, q := range opt.Line {
-			d.line = append(d.line, p.toPlane(q))
-		}
+	for _, q := range opt.Through {
+		d.through = append(d.through, p.toPlane(q))
 	}
-	if err != nil {
+	if err := d.find(&out); err != nil {
 		return Traced{}, err
 	}
 	if err := d.measure(&out, pen, opt); err != nil {
@@ -135,6 +141,9 @@ type drawing struct {
 	light *raster // the logarithm of brightness, in the same measure
 	line  []Point
 	score float64
+
+	through []Point // by hand
+	held    []bool  // the looks outward that a hand has a say in
 }
 
 // find looks for the closed line about the foot.
@@ -304,6 +313,9 @@ func (d *drawing) follow(rays []ray) error {
 			}
 		}
 	}
+	if err := d.hold(rays, seen, least); err != nil {
+		return err
+	}
 	// Twice round, so that where it begins says nothing; the middle of it counts.
 	turns := 2 * n
 	cost := make([]float32, w)
@@ -344,7 +356,7 @@ func (d *drawing) follow(rays []ray) error {
 		sum, weight := 0.0, 0.0
 		reach := int(math.Ceil(1.2 / d.mm))
 		for i := max(0, at[t]-reach); i <= min(w-1, at[t]+reach); i++ {
-			v := float64(seen[t%n][i])
+			v := max(0, float64(seen[t%n][i]))
 			sum, weight = sum+v*float64(i), weight+v
 		}
 		out := float64(at[t])
@@ -353,6 +365,45 @@ func (d *drawing) follow(rays []ray) error {
 		}
 		out += float64(least)
 		d.line[t%n] = Point{r.from.X + out*r.dir.X, r.from.Y + out*r.dir.Y}
+	}
+	return nil
+}
+
+// hold lets the line pass only through the places that a hand gave, and near them beside those.
+func (d *drawing) hold(rays []ray, seen [][]float32, least int) error {
+	const barred = -40
+	n := len(rays)
+	d.held = make([]bool, n)
+	for _, q := range d.through {
+		at, off := -1, math.Inf(1)
+		for k, r := range rays {
+			x, y := q.X-r.from.X, q.Y-r.from.Y
+			if aside := math.Abs(x*r.dir.Y - y*r.dir.X); x*r.dir.X+y*r.dir.Y > 0 && aside < off {
+				at, off = k, aside
+			}
+		}
+		if at < 0 {
+			return fault.List{{Field: "through", Text: "holds a place from which no line goes round the foot"}}
+		}
+		r := rays[at]
+		out := (q.X-r.from.X)*r.dir.X + (q.Y-r.from.Y)*r.dir.Y - float64(least)
+		if out < 0 || out > float64(len(seen[at])-1) {
+			return fault.List{{Field: "through", Text: "holds a place too far from the foot"}}
+		}
+		reach := int(math.Round(heldMM / sampleMM))
+		for k := -reach; k <= reach; k++ {
+			row := seen[(at+k+n)%n]
+			d.held[(at+k+n)%n] = true
+			wide := (heldAsideMM + heldSpread*math.Abs(float64(k))*sampleMM) / d.mm
+			if k == 0 {
+				wide = 0.6
+			}
+			for j := range row {
+				if math.Abs(float64(j)-out) > wide {
+					row[j] += barred
+				}
+			}
+		}
 	}
 	return nil
 }
@@ -371,6 +422,7 @@ func (d *drawing) judge(out *Traced, rays []ray, ratio float64) error {
 			}
 			return float64(r.sample(x, y))
 		}
+		there[k] = d.held[k]
 		for mm := -0.7; mm <= 0.7; mm += 0.35 {
 			there[k] = there[k] || at(mm, d.dark) > lineThere
 		}

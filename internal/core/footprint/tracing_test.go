@@ -141,7 +141,8 @@ func TestTracedByHand(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	again, err := footprint.ReadOutline(img, footprint.OutlineOptions{Line: first.Line, Axis: &first.Axis})
+	again, err := footprint.ReadOutline(img, footprint.OutlineOptions{Through: []footprint.Point{first.Line[0], first.Line[len(first.Line)/2]},
+		Axis: &first.Axis})
 	if err != nil || math.Abs(again.LengthMM-first.LengthMM) > 0.3 || math.Abs(again.BallMM-first.BallMM) > 0.3 {
 		t.Errorf("the same line: %.2f and %.2f, was %.2f and %.2f (%v)", again.LengthMM, again.BallMM, first.LengthMM, first.BallMM, err)
 	}
@@ -160,6 +161,63 @@ func TestTracedByHand(t *testing.T) {
 	}
 }
 
+// A line that was missing over a long way, or that a stray stroke leads astray, is read where a hand says that it goes.
+func TestTracedLineByHand(t *testing.T) {
+	t.Parallel()
+	for seed := range uint64(4) {
+		r := rand.New(rand.NewPCG(70+seed, 5))
+		by, photo := device.RandomTracing(r)
+		whole := device.RandomTraced(r, by).Render(photo, r)
+		first, err := footprint.ReadOutline(whole, footprint.OutlineOptions{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		// The paper's own look is laid over a part of the line: a disc of it from beside the line.
+		at := first.Line[len(first.Line)/3]
+		var middle footprint.Point
+		for _, p := range first.Line {
+			middle.X, middle.Y = middle.X+p.X/float64(len(first.Line)), middle.Y+p.Y/float64(len(first.Line))
+		}
+		bare := image.NewRGBA(whole.Bounds())
+		draw.Draw(bare, bare.Rect, whole, whole.Bounds().Min, draw.Src)
+		const reachMM = 18.0
+		reach := reachMM / first.Scale.MMPerPx
+		for y := range bare.Rect.Dy() {
+			for x := range bare.Rect.Dx() {
+				if math.Hypot(float64(x)-at.X, float64(y)-at.Y) < reach {
+					bare.Set(x, y, whole.At(int(middle.X)+x%9, int(middle.Y)+y%9))
+				}
+			}
+		}
+		if _, err := footprint.ReadOutline(bare, footprint.OutlineOptions{}); err == nil {
+			t.Errorf("seed %d: a line with a gap of %.0f mm was read", seed, 2*reachMM)
+		}
+		var byHand []footprint.Point
+		for i, p := range first.Line {
+			if i%12 == 0 && math.Hypot(p.X-at.X, p.Y-at.Y) < 1.3*reach {
+				byHand = append(byHand, p)
+			}
+		}
+		got, err := footprint.ReadOutline(bare, footprint.OutlineOptions{Through: byHand, Axis: &first.Axis, Foot: first.Foot})
+		if err != nil {
+			t.Errorf("seed %d: with %d places by hand: %v", seed, len(byHand), err)
+			continue
+		}
+		if math.Abs(got.LengthMM-first.LengthMM) > 1.5 || math.Abs(got.BallMM-first.BallMM) > 1.5 {
+			t.Errorf("seed %d: %.1f and %.1f mm, was %.1f and %.1f", seed, got.LengthMM, got.BallMM, first.LengthMM, first.BallMM)
+		}
+		for _, p := range byHand {
+			near := math.Inf(1)
+			for _, q := range got.Line {
+				near = min(near, math.Hypot(p.X-q.X, p.Y-q.Y))
+			}
+			if near*first.Scale.MMPerPx > 1 {
+				t.Errorf("seed %d: the line passes a place by hand at %.1f mm", seed, near*first.Scale.MMPerPx)
+			}
+		}
+	}
+}
+
 // Whatever a picture holds, an outline is read within its limits or refused in words.
 func FuzzOutline(f *testing.F) {
 	f.Add([]byte{0, 255, 10, 200, 90}, uint8(40), uint8(3))
@@ -172,7 +230,7 @@ func FuzzOutline(f *testing.F) {
 		for i := range img.Pix {
 			img.Pix[i] = data[(i/(1+int(by)))%len(data)]
 		}
-		for _, opt := range []footprint.OutlineOptions{{MMPerPx: 1.5}, {}, {MMPerPx: 2, Line: line(data)}} {
+		for _, opt := range []footprint.OutlineOptions{{MMPerPx: 1.5}, {}, {MMPerPx: 2, Through: line(data)}} {
 			r, err := footprint.ReadOutline(img, opt)
 			if err != nil {
 				if _, ok := fault.As(err); !ok {

@@ -67,7 +67,11 @@ document.addEventListener("pointerdown", (event) => {
   if (!svg || !svg.querySelector(".handles")) return;
   const handle = event.target.closest("[data-handle]");
   const corner = event.target.closest("[data-corner]");
-  if (corner && brush === null) {
+  const pulled = event.target.closest("[data-pull]");
+  if (pulled && brush === null) {
+    const from = place(svg, event);
+    held = { svg, pulled, from, grip: gripAt(svg, from) };
+  } else if (corner && brush === null) {
     held = { svg, corner };
   } else if (handle && brush === null) {
     held = { svg, handle, line: svg.querySelector(`[data-line="${handle.dataset.handle}"]`) };
@@ -96,11 +100,21 @@ document.addEventListener("pointermove", (event) => {
   }
 });
 
-// move brings a handle, with its line, or a corner to a place.
-function move({ handle, line, corner }, p) {
-  const dot = corner ?? handle;
+// A line that is pulled shows where it will go: a dot under the hand.
+function gripAt(svg, p) {
+  const dot = document.createElementNS("http://www.w3.org/2000/svg", "circle");
+  dot.setAttribute("class", "pulled");
+  svg.querySelector(".handles").append(dot);
+  move({ grip: dot }, p);
+  return dot;
+}
+
+// move brings a handle, with its line, a corner or a pulled line's dot to a place.
+function move({ handle, line, corner, grip }, p) {
+  const dot = grip ?? corner ?? handle;
   dot.setAttribute("cx", p.X);
   dot.setAttribute("cy", p.Y);
+  if (grip) return;
   if (corner) {
     frame(corner.parentElement);
   } else {
@@ -110,7 +124,8 @@ function move({ handle, line, corner }, p) {
 }
 
 // settle reports where a handle's line ended.
-function settle({ svg, line, handle }) {
+function settle({ svg, line, handle, pulled, grip }) {
+  if (pulled) return report(svg, { [pulled.dataset.pull]: [grip.getAttribute("cx"), grip.getAttribute("cy")].join(",") });
   const name = handle.dataset.handle;
   if (name.startsWith("cut")) report(svg, { cut: [name.slice(3), handle.getAttribute("cx"), handle.getAttribute("cy")].join(",") });
   else report(svg, { [name]: ["x1", "y1", "x2", "y2"].map((a) => line.getAttribute(a)).join(",") });
@@ -121,7 +136,8 @@ document.addEventListener("pointerup", () => {
   const was = held;
   held = null;
   if (was.stroke) report(was.svg, { stroke: JSON.stringify(was.stroke) });
-  else if (was.handle) settle(was);
+  else if (was.pulled && Number(was.grip.getAttribute("cx")) === was.from.X && Number(was.grip.getAttribute("cy")) === was.from.Y) was.grip.remove();
+  else if (was.handle || was.pulled) settle(was);
 });
 
 // By keyboard: arrows move what has the focus, with Shift farther; it is reported
@@ -131,20 +147,21 @@ let resting = 0;
 let focused = null;
 
 document.addEventListener("keydown", (event) => {
-  const dot = event.target.closest?.("[data-handle], [data-corner]");
+  const dot = event.target.closest?.("[data-handle], [data-corner], circle[data-pull]");
   const way = arrows[event.key];
   if (!dot || !way) return;
   event.preventDefault();
   const svg = dot.closest("svg");
   const step = (svg.viewBox.baseVal.width / 300) * (event.shiftKey ? 6 : 1);
   const corner = dot.hasAttribute("data-corner") ? dot : undefined;
-  const what = corner ? { svg, corner } : { svg, handle: dot, line: svg.querySelector(`[data-line="${dot.dataset.handle}"]`) };
+  const pulled = dot.dataset.pull;
+  const what = corner ? { svg, corner } : pulled ? { svg, pulled: dot, grip: dot } : { svg, handle: dot, line: svg.querySelector(`[data-line="${dot.dataset.handle}"]`) };
   const round = (v) => Math.round(v * 10) / 10;
   move(what, { X: round(Number(dot.getAttribute("cx")) + way[0] * step), Y: round(Number(dot.getAttribute("cy")) + way[1] * step) });
   if (corner) return;
   clearTimeout(resting);
   resting = setTimeout(() => {
-    focused = `svg[data-print="${svg.dataset.print}"] [data-handle="${dot.dataset.handle}"][data-end="${dot.dataset.end}"]`;
+    focused = `svg[data-print="${svg.dataset.print}"] ${pulled ? "circle[data-pull]" : `[data-handle="${dot.dataset.handle}"]`}[data-end="${dot.dataset.end}"]`;
     settle(what);
   }, 350);
 });

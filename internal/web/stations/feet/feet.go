@@ -95,6 +95,27 @@ func (t traced) Path() string {
 	return p.String() + "Z"
 }
 
+// Drawn is the drawn line as an SVG path.
+func (t traced) Drawn() string {
+	var p strings.Builder
+	for i, q := range t.Options.Drawn {
+		fmt.Fprintf(&p, "%c%.1f %.1f", "ML"[min(i, 1)], q.X, q.Y)
+	}
+	return p.String() + "Z"
+}
+
+// grips is how many places of the drawn line a keyboard reaches.
+const grips = 12
+
+// Grips are those.
+func (t traced) Grips() []footprint.Point {
+	var out []footprint.Point
+	for i := range min(grips, len(t.Options.Drawn)) {
+		out = append(out, t.Options.Drawn[i*len(t.Options.Drawn)/grips])
+	}
+	return out
+}
+
 // Station is Feet.
 func Station() bench.Station {
 	return bench.Station{Path: "feet", Name: "Feet",
@@ -248,9 +269,9 @@ func picture(b *bench.Bench, c *kit.Req, fit *record.Conclusions, s term.Side) e
 	return c.Picture(data)
 }
 
-// adjust reads a traced foot again with another pen, or with the axis where a hand put it.
+// adjust reads a traced foot again with another pen, or with the axis or the line where a hand put it.
 func adjust(b *bench.Bench, c *kit.Req, fit *record.Conclusions, s term.Side) error {
-	form, err := kit.Form(c, kit.Known("pen_mm", "axis", "reset"))
+	form, err := kit.Form(c, kit.Known("pen_mm", "axis", "through", "reset"))
 	if err != nil {
 		return err
 	}
@@ -262,13 +283,20 @@ func adjust(b *bench.Bench, c *kit.Req, fit *record.Conclusions, s term.Side) er
 	if !there {
 		return app.ErrNotFound
 	}
-	opt := o.Options
 	var l fault.List
+	if v := form.Get("through"); v != "" {
+		var p footprint.Point
+		if n, err := fmt.Sscanf(v, "%f,%f", &p.X, &p.Y); n != 2 || err != nil {
+			l.Add("outline.through", "is %.40q; allowed are two numbers", v)
+		}
+		o.LeadThrough(p)
+	}
+	opt := o.Options
 	if form.Has("pen_mm") {
 		opt.PenMM = penOf(&l, form.Get("pen_mm"), fit.Units)
 	}
 	if form.Get("reset") == "yes" {
-		opt.Axis = nil
+		opt.Axis, opt.Through = nil, nil
 	}
 	if v := form.Get("axis"); v != "" {
 		var a footprint.Axis
