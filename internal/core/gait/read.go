@@ -280,11 +280,19 @@ func (rd *reader) rear(side term.Side, raw map[string]*path) *SideReading {
 	low := raw["heel_low"]
 	list := rd.contactsOf(side, low.y, 0, []*path{low}, raw)
 	p := smoothAll(raw, rd.fps)
+	rolled := func(p map[string]*path, i int) float64 {
+		return sign * bend(p["calf_low"].at(i).minus(p["calf_top"].at(i)), p["heel_low"].at(i).minus(p["heel_top"].at(i)))
+	}
 	angle := make([]float64, rd.Frames)
-	shown := make([]float64, rd.Frames)
+	plain := make([]float64, rd.Frames)
 	for i := range angle {
-		angle[i] = sign * bend(p["calf_low"].at(i).minus(p["calf_top"].at(i)), p["heel_low"].at(i).minus(p["heel_top"].at(i)))
-		shown[i] = angle[i]
+		angle[i], plain[i] = rolled(p, i), rolled(raw, i)
+	}
+	for _, c := range list {
+		land(angle, plain, c, rd.fps)
+	}
+	shown := slices.Clone(angle)
+	for i := range shown {
 		for _, q := range raw {
 			if !q.known[i] {
 				shown[i] = math.NaN()
@@ -318,6 +326,33 @@ func (rd *reader) rear(side term.Side, raw map[string]*path) *SideReading {
 	return &s
 }
 
+// House values of the angle at touchdown.
+const (
+	landTime  = 0.034 // s after touchdown by which it is told
+	landLeast = 3     // frames
+)
+
+// land mends the smoothed angle where a contact begins. The heel turns at once where it lands, and a filter that
+// looks to both sides rounds that corner off: a line through the frames after it, unsmoothed, is drawn back to it.
+func land(angle, plain []float64, c contact, fps float64) {
+	n := min(max(landLeast, int(math.Round(landTime*fps))+1), c.off-c.on+1)
+	var t, v, tt, tv float64
+	for k := range n {
+		t, v = t+float64(k)/float64(n), v+plain[c.on+k]/float64(n)
+	}
+	for k := range n {
+		tt, tv = tt+(float64(k)-t)*(float64(k)-t), tv+(float64(k)-t)*(plain[c.on+k]-v)
+	}
+	if tt == 0 {
+		return
+	}
+	off := v - t*tv/tt - angle[c.on]
+	for k := range n { // less and less as the filter looks at nothing but the contact
+		u := 1 - float64(k)/float64(n)
+		angle[c.on+k] += off * u * u
+	}
+}
+
 func rearStep(angle []float64, c contact, fps float64) Step {
 	top := c.on
 	for i := c.on; i <= c.off; i++ {
@@ -341,9 +376,9 @@ func rearStep(angle []float64, c contact, fps float64) Step {
 			fastest = max(fastest, (angle[i+1]-angle[i-1])*fps/2)
 		}
 	}
-	off := c.off
-	return Step{TouchdownFrame: c.on, HeelOffFrame: &off, TouchdownDeg: rounded(angle[c.on], 3), PeakEversionDeg: rounded(peak, 3),
-		PeakAtPercent: rounded(100*(at-float64(c.on))/float64(c.off-c.on), 1), ExcursionDeg: rounded(peak-angle[c.on], 3),
+	off, down := c.off, angle[c.on]
+	return Step{TouchdownFrame: c.on, HeelOffFrame: &off, TouchdownDeg: rounded(down, 3), PeakEversionDeg: rounded(peak, 3),
+		PeakAtPercent: rounded(100*(at-float64(c.on))/float64(c.off-c.on), 1), ExcursionDeg: rounded(peak-down, 3),
 		PeakSpeedDegS: rounded(fastest, 1)}
 }
 

@@ -152,6 +152,119 @@ func TestSwingsOfAnyShape(t *testing.T) {
 	}
 }
 
+// rolls are how a foot may roll in over a contact, u from 0 to 1: 0 at touchdown, 1 at the peak.
+var rolls = []func(u, rise float64) float64{
+	func(u, rise float64) float64 { // a sine in, a cosine out
+		if u < rise {
+			return math.Sin(math.Pi / 2 * u / rise)
+		}
+		return 0.5 + 0.5*math.Cos(math.Pi*(u-rise)/(1-rise))
+	},
+	func(u, rise float64) float64 { // fast in, then held
+		return min(1, (1-math.Exp(-2.5*u/rise))/(1-math.Exp(-2.5))) * (1 - 0.8*math.Pow(max(0, u-rise)/(1-rise), 2))
+	},
+	func(u, rise float64) float64 { // slow at first
+		if u < rise {
+			return (1 - math.Cos(math.Pi*u/rise)) / 2
+		}
+		return 1 - 0.9*(u-rise)/(1-rise)
+	},
+}
+
+// Excursion, cadence and contact time follow from both ends, for swings of every shape.
+func TestFiguresOfAnySwing(t *testing.T) {
+	for _, fps := range []float64{60, 120, 240} {
+		var off, worst, n, cadence, cadenceWorst, time, timeWorst, legs float64
+		seed := uint64(0)
+		for _, up := range slices.Sorted(maps.Keys(upWays)) {
+			for _, down := range slices.Sorted(maps.Keys(downWays)) {
+				seed++
+				r := rand.New(rand.NewPCG(7000+seed, uint64(fps)))
+				f := randomFootfall(r, fps, seed%4 == 0, up, down)
+				roll, rise := rolls[r.IntN(len(rolls))], 0.35+0.2*r.Float64()
+				first, peak, lean := -6+5*r.Float64(), 4+9*r.Float64(), 2+4*r.Float64()
+				angle := func(i int) float64 {
+					at := float64(i)
+					for k := range f.on {
+						if at >= f.on[k] && at <= f.off[k] {
+							return first + (peak-first)*roll((at-f.on[k])/(f.off[k]-f.on[k]), rise)
+						}
+					}
+					last := first + (peak-first)*roll(1, rise)
+					for k := 1; k < len(f.on); k++ { // in the air it turns back
+						if at > f.off[k-1] && at < f.on[k] {
+							u := (at - f.off[k-1]) / (f.on[k] - f.off[k-1])
+							return last + (first-last)*(1-math.Cos(math.Pi*min(1, u/0.8)))/2
+						}
+					}
+					return first
+				}
+				tracks := map[string][]Mark{}
+				put := func(name string, i int, p Point) {
+					p = Point{p.X + 0.1*r.NormFloat64(), p.Y}
+					tracks[name] = append(tracks[name], Mark{i, p, Found})
+				}
+				dir := func(deg, long float64) Point {
+					return Point{-math.Sin(deg*math.Pi/180) * long, math.Cos(deg*math.Pi/180) * long}
+				}
+				for i := range f.y { // a left foot: outward is to the left
+					low := Point{250, f.y[i]}
+					h := lean + angle(i)
+					put("heel_low", i, low)
+					top := low.minus(dir(h, 40))
+					put("heel_top", i, top)
+					calf := top.minus(dir(lean, 40))
+					put("calf_low", i, calf)
+					put("calf_top", i, calf.minus(dir(lean, 110)))
+				}
+				rec := Recording{Schema: RecordingSchema, View: Rear, Gait: Run, FPS: &fps, Markers: "auto"}
+				got, err := Read(Followed{Frames: len(f.y), Tracks: Tracks{"left": tracks}}, rec, Corrections{}, nil)
+				if err != nil {
+					t.Fatal(err)
+				}
+				var truth, trueTime, trueStride []float64
+				for k := range f.on {
+					on, end := math.Ceil(f.on[k]), math.Floor(f.off[k])
+					if on < endTime*fps || end > float64(len(f.y)-1)-endTime*fps {
+						continue
+					}
+					top := math.Inf(-1)
+					for i := int(on); i <= int(end); i++ {
+						top = max(top, angle(i))
+					}
+					truth, trueTime = append(truth, top-angle(int(on))), append(trueTime, (end-on)/fps*1000)
+					trueStride = append(trueStride, f.on[k])
+				}
+				s := got.Answer.Sides["left"]
+				mean, _ := meanSD(truth)
+				d := math.Abs(*s.ExcursionDeg.Mean - mean)
+				off, worst, n = off+d, max(worst, d), n+1
+				if k := len(trueStride); k > 1 && got.Answer.CadenceSPM != nil {
+					want := 120 * float64(k-1) * fps / (trueStride[k-1] - trueStride[0])
+					c := 100 * math.Abs(*got.Answer.CadenceSPM-want) / want
+					cadence, cadenceWorst = cadence+c, max(cadenceWorst, c)
+				}
+				var seen []float64
+				for _, st := range s.Steps {
+					seen = append(seen, float64(st.Last()-st.TouchdownFrame)/fps*1000)
+				}
+				a, _ := meanSD(seen)
+				b, _ := meanSD(trueTime)
+				time, timeWorst, legs = time+math.Abs(a-b), max(timeWorst, math.Abs(a-b)), legs+1
+			}
+		}
+		t.Logf("%g fps: excursion %.2f°, %.2f° at worst; contact time %.1f ms, %.1f; cadence %.2f %%, %.2f %%", fps, off/n, worst, time/legs,
+			timeWorst, cadence/legs, cadenceWorst)
+		twice := 1.0
+		if fps < 100 {
+			twice = 2
+		}
+		if off/n > 0.5*twice || worst > 2*twice || time/legs > 12*twice || cadence/legs > 0.5*twice {
+			t.Errorf("%g fps: over the limits", fps)
+		}
+	}
+}
+
 func tallyOf[T any](m map[string]*T, k string) *T {
 	if m[k] == nil {
 		m[k] = new(T)
