@@ -141,7 +141,7 @@ func Prepare(img image.Image, opt Options) (*Prepared, error) {
 	}
 	k, ok := inkOf(p, max(1, int(0.5/out.unit)), out.unit)
 	if !ok || k.contrast < 3 {
-		return nil, noPrint("nothing stands out from the paper")
+		return nil, p.also(noPrint("nothing stands out from the paper"))
 	}
 	out.ink = k
 	out.plane.c = channels{} // the picture itself is no longer needed
@@ -192,10 +192,10 @@ func (p *Prepared) Read(opt Options) (Reading, error) {
 	}
 	f, err := findFoot(p.ink.cut(opt, p.plane), p.unit, p.plane.mm > 0)
 	if err != nil {
-		return Reading{}, err
+		return Reading{}, p.plane.also(err)
 	}
 	if err := f.read(&r, p.ink, p.plane, opt); err != nil {
-		return Reading{}, err
+		return Reading{}, p.plane.also(err)
 	}
 	return r, nil
 }
@@ -269,6 +269,19 @@ func planeOf(img image.Image, opt Options) (plane, error) {
 		p.missing = 4 - n
 	}
 	return p, nil
+}
+
+// also tells beside what is wrong that some of the sheet's marks are not in the picture: then what lies about the
+// sheet was looked at too.
+func (p plane) also(err error) error {
+	l, ok := fault.As(err)
+	if !ok || p.missing == 0 {
+		return err
+	}
+	for i := range l {
+		l[i].Text += fmt.Sprintf("; %d of the sheet's four marks cannot be seen: take the picture again with all four in it", p.missing)
+	}
+	return l
 }
 
 // shifted is the plane seen from a corner of its own.
