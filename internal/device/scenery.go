@@ -144,16 +144,31 @@ func (t *Treadmill) Frame(i int) (image.Image, error) {
 	img := image.NewRGBA(t.look.back.Rect)
 	copy(img.Pix, t.look.back.Pix)
 	at := float64(i) / o.FPS
+	if t.bare != nil {
+		t.drawGround(img, at)
+	}
 	for k := range t.legs {
+		if t.bare != nil {
+			t.drawBare(img, t.legs[k], at)
+			continue
+		}
 		t.drawLeg(img, t.legs[k], at)
 	}
 	for k := range t.legs {
 		t.drawDots(img, k, i, at)
 	}
 	for _, a := range t.look.alikes {
-		if a.leg < 0 {
+		if a.leg < 0 && t.bare == nil {
 			end := gait.Point{X: a.at.X, Y: a.at.Y - a.long}
 			capsule(img, t.seen(a.at), t.seen(end), a.across/2, a.across/2, t.look.soft, t.look.dot, 1)
+		}
+	}
+	if b := t.bare; b != nil && b.flicker > 0 {
+		light := 1 + b.flicker*math.Sin(2*math.Pi*b.hum*at)
+		for p := range img.Pix {
+			if p%4 != 3 {
+				img.Pix[p] = byteOf(float64(img.Pix[p]) * light)
+			}
 		}
 	}
 	if t.look.noise > 0 {
@@ -202,7 +217,7 @@ func (t *Treadmill) drawLeg(img *image.RGBA, l *leg, at float64) {
 // drawDots draws a leg's dots as the open shutter sees them.
 func (t *Treadmill) drawDots(img *image.RGBA, k, frame int, at float64) {
 	l, s := t.legs[k], &t.look
-	if t.opt.NoDots || t.opt.OneLeg != "" && t.opt.OneLeg != l.side {
+	if t.opt.NoDots || t.bare != nil || t.opt.OneLeg != "" && t.opt.OneLeg != l.side {
 		return
 	}
 	open := s.exposure / t.opt.FPS

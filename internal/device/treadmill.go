@@ -29,6 +29,7 @@ type TreadmillOptions struct {
 	Peak          map[term.Side]float64 // mean peak eversion, degrees; absent is by the seed
 	OneLeg        term.Side             // only this leg has dots
 	NoDots        bool
+	Bare          bool // from behind, without dots, legs and shoes as they are
 }
 
 // Limits of a recording that is simulated.
@@ -128,6 +129,9 @@ type Treadmill struct {
 	truth TreadmillTruth
 	look  scenery
 	tilt  float64
+
+	bare    *bareLook // nil is a runner with dots
+	horizon float64   // px down, where wall and belt meet
 }
 
 // leg is one leg's way through the recording, px and s.
@@ -138,6 +142,7 @@ type leg struct {
 	x, floor       float64
 	lift           float64 // px that the heel rises in swing
 	late           float64 // how early in the swing the foot is highest
+	ways           [2]int  // how it goes up and comes down
 	lean, sway     float64 // degrees of the shank
 	drift          float64 // px that the floor comes down during a contact
 	off, swing     float64 // eversion at heel-off and in swing, degrees
@@ -159,6 +164,10 @@ func NewTreadmill(o TreadmillOptions) (*Treadmill, error) {
 	r := rand.New(rand.NewPCG(o.Seed*0x9e3779b97f4a7c15, 11)) // neighbouring seeds apart
 	t := &Treadmill{opt: o, n: int(math.Round(o.FPS * o.Seconds))}
 	t.look = newScenery(o, r)
+	shape := rand.New(rand.NewPCG(o.Seed*0x9e3779b97f4a7c15, 12))
+	if o.Bare {
+		t.bare, t.horizon = newBareLook(o, shape), 0.72*float64(o.Height)
+	}
 	if o.Shop {
 		t.tilt = 2 + 3*r.Float64()
 		if r.IntN(2) == 0 {
@@ -176,6 +185,7 @@ func NewTreadmill(o TreadmillOptions) (*Treadmill, error) {
 	start := 0.4 * r.Float64()
 	for i, side := range sides {
 		l := t.newLeg(side, r)
+		l.ways = [2]int{shape.IntN(len(ups)), shape.IntN(len(downs))}
 		l.period = 120 / cadence
 		t.stepOut(l, start+float64(i)*l.period/2, r)
 		if o.Shop {
@@ -417,9 +427,37 @@ func (l *leg) eversion(at float64) float64 {
 	return l.swing + (n.down-l.swing)*ease(2*u-1)
 }
 
-// height of the foot over its floor in swing, px: it leaves slowly and comes down
-// with some speed.
+// ups and downs are further ways in which a foot leaves and comes down: u from 0 at the floor to 1 at the top. One of
+// each is nil: the plain swing.
+var (
+	ups = []func(u float64) float64{nil,
+		func(u float64) float64 { return u * u * (3 - 2*u) },
+		func(u float64) float64 { return math.Sin(u * math.Pi / 2) },
+		func(u float64) float64 { return 1 - math.Pow(1-u, 2.2) },
+	}
+	downs = []func(u float64) float64{nil,
+		func(u float64) float64 { return math.Pow(u, 0.85) },                         // drops and stops dead
+		func(u float64) float64 { return max(0.1*min(1, u/0.3), (u-0.4)/0.6) },       // glides low over the belt
+		func(u float64) float64 { return 1 - math.Pow(1-u, 3) },                      // hangs
+		func(u float64) float64 { return min(1, 2.6*u) },                             // comes down late
+		func(u float64) float64 { return 0.5*u + 0.5*min(1, max(0, (u-0.25)/0.25)) }, // in two steps
+	}
+)
+
+// height of the foot over its floor in swing, px.
 func (l *leg) height(u float64) float64 {
+	const top = 0.42
+	if up, down := ups[l.ways[0]], downs[l.ways[1]]; up != nil && down != nil {
+		if u < top {
+			return l.lift * up(u/top)
+		}
+		return l.lift * down(1-(u-top)/(1-top))
+	}
+	return l.plain(u)
+}
+
+// plain is a swing that leaves slowly and comes down with some speed.
+func (l *leg) plain(u float64) float64 {
 	f := func(u float64) float64 { return u * u * (1 - u) * math.Exp(-l.late*u) }
 	top := 0.0
 	for k := range 50 {
