@@ -77,6 +77,9 @@ func (o *TreadmillOptions) Check() error {
 	if o.DotPX != 0 {
 		l.Range("dot_px", o.DotPX, 6, 40, "px")
 	}
+	if o.Bare && o.View != gait.Rear {
+		l.Add("view", "is %s; without dots a runner is filmed from behind", o.View)
+	}
 	if n := o.FPS * o.Seconds; len(l) == 0 && n > gait.MaxFrames {
 		l.Add("seconds", "make %.0f frames; allowed are up to %d", n, gait.MaxFrames)
 	}
@@ -355,6 +358,9 @@ func (t *Treadmill) Recording() gait.Recording {
 		if t.opt.Barefoot {
 			rec.Shod = "barefoot"
 		}
+	}
+	if t.opt.Bare {
+		rec.Markers = gait.NoMarkers
 	}
 	if t.opt.View == gait.Side {
 		rec.Near = t.opt.Near

@@ -155,7 +155,7 @@ func (v *Visit) FilmChanges() []FilmChange {
 			if own == nil || r.Sides[s] == nil {
 				continue
 			}
-			if c, ok := gait.ChangeOf(r.Sides[s].PeakEversionDeg, own.Sides[s].PeakEversionDeg); ok {
+			if c, ok := gait.ChangeOf(r.Sides[s], own.Sides[s]); ok {
 				out = append(out, FilmChange{r.Shod, s, c})
 			}
 		}

@@ -95,6 +95,7 @@ type SideReading struct {
 	Band            term.Band                `json:"band,omitempty"`
 	BandWords       string                   `json:"band_words,omitempty"` // 'between neutral and mild' where none is likely
 	BandProbability *support.BandProbability `json:"band_probability,omitempty"`
+	LevelSDDeg      *float64                 `json:"level_sd_deg,omitempty"` // without dots: how well the level is told
 	CurveDeg        *Curve                   `json:"curve_deg,omitempty"`
 	StrikeDeg       *Stat                    `json:"strike_deg,omitempty"`
 	ShankDeg        *Stat                    `json:"shank_deg,omitempty"`
@@ -117,6 +118,8 @@ const (
 	OneFootOnly   Flag = "one_foot_only"
 	HeelNeverDown Flag = "heel_never_down"
 	MixedSpeeds   Flag = "mixed_speeds"
+	NoDots        Flag = "no_dots"
+	LegNotClear   Flag = "leg_not_clear"
 )
 
 // Quality is how much a reading can be trusted, 0 to 1, and why less.
@@ -139,6 +142,7 @@ type Answer struct {
 	CadenceError *float64                   `json:"cadence_error_spm,omitempty"` // SD of the mean over the strides
 	AsymmetryDeg *float64                   `json:"asymmetry_deg,omitempty"`
 	Markers      Tracks                     `json:"markers,omitempty"`
+	Calibrated   *bool                      `json:"calibrated,omitempty"` // of a film without dots: by points that a hand set
 	Quality      Quality                    `json:"quality"`
 	Warnings     []fault.Warning            `json:"warnings"`
 }
@@ -166,10 +170,15 @@ const (
 // its SD between n steps: a normal distribution round the mean whose SD is
 // √(sd²/n + 1.5²).
 func Bands(mean, sd float64, n int, m Motion, h *house.Values) support.BandProbability {
+	return bandsBy(JointSD, mean, sd, n, m, h)
+}
+
+// bandsBy is Bands with the level's own error, degrees.
+func bandsBy(level, mean, sd float64, n int, m Motion, h *house.Values) support.BandProbability {
 	if n < 2 {
 		sd, n = loneStepSD, 1
 	}
-	s := math.Sqrt(sd*sd/float64(n) + JointSD*JointSD)
+	s := math.Sqrt(sd*sd/float64(n) + level*level)
 	var below [4]float64
 	for i, limit := range house.Or(h).Bands {
 		if m == Walk {
@@ -222,19 +231,31 @@ type Change struct {
 	Clear bool    `json:"clear"`
 }
 
+// LevelSD is how well a side's level is told, degrees: JointSD by dots, more without.
+func (s *SideReading) LevelSD() float64 {
+	if s.LevelSDDeg != nil {
+		return *s.LevelSDDeg
+	}
+	return JointSD
+}
+
 // ChangeOf compares a side's mean peaks: with − without. Both readings carry the
-// error of their own dots, since a shoe's dots are other dots.
-func ChangeOf(with, without *Stat) (Change, bool) {
+// error of their own dots or outline, since a shoe's are others.
+func ChangeOf(a, b *SideReading) (Change, bool) {
+	if a == nil || b == nil {
+		return Change{}, false
+	}
+	with, without := a.PeakEversionDeg, b.PeakEversionDeg
 	if with == nil || without == nil || with.Mean == nil || without.Mean == nil {
 		return Change{}, false
 	}
-	variance := 0.0
+	variance := a.LevelSD()*a.LevelSD() + b.LevelSD()*b.LevelSD()
 	for _, s := range []*Stat{with, without} {
 		sd, n := loneStepSD, 1
 		if s.SD != nil {
 			sd, n = *s.SD, s.N
 		}
-		variance += sd*sd/float64(n) + JointSD*JointSD
+		variance += sd * sd / float64(n)
 	}
 	c := Change{Deg: units.Round(*with.Mean-*without.Mean, 2), SD: units.Round(math.Sqrt(variance), 2)}
 	c.Clear = math.Abs(c.Deg) > sureOfChange*c.SD

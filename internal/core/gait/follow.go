@@ -41,10 +41,27 @@ func Follow(f Frames, r Recording, progress func(done int) error) (Followed, err
 	}
 	w := &watcher{frames: f, unread: map[int]bool{}}
 	var out Followed
-	if hand != nil {
-		out, err = w.followHand(hand, progress)
-	} else {
+	switch {
+	case r.Markers == NoMarkers:
+		out, err = w.followLegs(r, nil, progress)
+	case hand != nil:
+		err = errNoLegs
+		if r.View == Rear && sparse(hand) && !w.dotted(r) {
+			out, err = w.followLegs(r, hand, progress)
+		}
+		if err != nil && !stopped(err) {
+			w = &watcher{frames: f, unread: map[int]bool{}}
+			out, err = w.followHand(hand, progress)
+		}
+	default:
 		out, err = w.followDots(r, progress)
+		if why, bad := fault.As(err); bad && r.View == Rear && r.DotHueDeg == nil {
+			w = &watcher{frames: f, unread: map[int]bool{}}
+			if out, err = w.followLegs(r, nil, progress); err != nil && !stopped(err) {
+				legs, _ := fault.As(err)
+				err = fault.List{{Field: why[0].Field, Text: why[0].Text + "; without dots: " + legs[0].Text}}
+			}
+		}
 	}
 	if err != nil {
 		return out, err
@@ -59,6 +76,33 @@ func Follow(f Frames, r Recording, progress func(done int) error) (Followed, err
 	}
 	out.Frames, out.Width, out.Height = n, w.size.X, w.size.Y
 	return out, nil
+}
+
+var errNoLegs = notLegs("they were not looked for")
+
+// stopped says whether an error is no fault of the film: the work was stopped.
+func stopped(err error) bool {
+	_, ok := fault.As(err)
+	return err != nil && !ok
+}
+
+// sparse says whether a hand marked some frames only.
+func sparse(hand Tracks) bool {
+	for _, dots := range hand {
+		for _, marks := range dots {
+			if n := len(marks); n > 0 && n < marks[n-1].Frame-marks[0].Frame+1 || n == 1 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// dotted says whether there are dots in the film.
+func (w *watcher) dotted(r Recording) bool {
+	samples := w.samples()
+	_, err := findLook(samples, 2*len(DotNames(r.View)), r.DotHueDeg)
+	return err == nil
 }
 
 // watcher reads frames and remembers which could not be used. The first frame that
@@ -130,6 +174,22 @@ func (t *trail) fastest() float64 {
 	return best
 }
 
+// samples are the colours of some frames.
+func (w *watcher) samples() []chroma {
+	w.settleSize()
+	var out []chroma
+	for k := range sampleFrames {
+		// Not at even steps, which could fall in with the stride.
+		at := int((float64(k) + 0.35*math.Sin(float64(7*k)) + 0.5) / sampleFrames * float64(w.frames.Len()-1))
+		if img := w.frame(at); img != nil {
+			var c chroma
+			c.read(img)
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
 func (w *watcher) followDots(r Recording, progress func(int) error) (Followed, error) {
 	names := DotNames(r.View)
 	legs := 2
@@ -137,17 +197,7 @@ func (w *watcher) followDots(r Recording, progress func(int) error) (Followed, e
 		legs = 1
 	}
 	n := w.frames.Len()
-	w.settleSize()
-	var samples []chroma
-	for k := range sampleFrames {
-		// Not at even steps, which could fall in with the stride.
-		at := int((float64(k) + 0.35*math.Sin(float64(7*k)) + 0.5) / sampleFrames * float64(n-1))
-		if img := w.frame(at); img != nil {
-			var c chroma
-			c.read(img)
-			samples = append(samples, c)
-		}
-	}
+	samples := w.samples()
 	if len(samples) == 0 {
 		return Followed{}, fault.List{{Field: "frames", Text: "cannot be read; allowed are JPEG or PNG pictures of one size"}}
 	}

@@ -334,7 +334,7 @@ func TestMarkJSON(t *testing.T) {
 }
 
 func TestChangeOf(t *testing.T) {
-	stat := func(mean, sd float64, n int) *Stat { return &Stat{&mean, &sd, n} }
+	stat := func(mean, sd float64, n int) *SideReading { return &SideReading{PeakEversionDeg: &Stat{&mean, &sd, n}} }
 	c, ok := ChangeOf(stat(6, 0.5, 8), stat(11.5, 0.6, 8))
 	if !ok || c.Deg != -5.5 || !c.Clear {
 		t.Errorf("a shoe that takes 5.5° away: %+v", c)
@@ -342,6 +342,11 @@ func TestChangeOf(t *testing.T) {
 	near(t, "its SD", c.SD, math.Sqrt(0.25/8+0.36/8+2*1.5*1.5), 0.006)
 	if c, _ := ChangeOf(stat(8, 0.5, 8), stat(10, 0.6, 8)); c.Clear {
 		t.Errorf("2° are within the error: %+v", c)
+	}
+	rough, level := stat(6, 0.5, 8), 3.0
+	if rough.LevelSDDeg = &level; true {
+		c, _ := ChangeOf(rough, stat(11.5, 0.6, 8))
+		near(t, "its SD without dots", c.SD, math.Sqrt(0.25/8+0.36/8+9+1.5*1.5), 0.006)
 	}
 	if _, ok := ChangeOf(stat(8, 1, 3), nil); ok {
 		t.Error("a change against nothing")

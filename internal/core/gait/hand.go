@@ -30,6 +30,12 @@ func grayOf(img image.Image) *gray {
 		}
 		return g
 	}
+	if y, ok := img.(*image.Gray); ok {
+		for row := range g.h {
+			copy(g.pix[row*g.w:(row+1)*g.w], y.Pix[y.PixOffset(b.Min.X, b.Min.Y+row):])
+		}
+		return g
+	}
 	for y := range g.h {
 		for x := range g.w {
 			g.pix[y*g.w+x] = color.GrayModel.Convert(img.At(b.Min.X+x, b.Min.Y+y)).(color.Gray).Y

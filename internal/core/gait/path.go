@@ -91,8 +91,7 @@ func cutOffAt(fps float64) float64 {
 }
 
 // smooth is a path low-passed without lag.
-func (p *path) smooth(fps float64) *path {
-	cut := cutOffAt(fps)
+func (p *path) smooth(fps, cut float64) *path {
 	return &path{x: smoothed(p.x, fps, cut), y: smoothed(p.y, fps, cut), known: p.known, marks: p.marks, exists: p.exists}
 }
 

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/house"
@@ -207,7 +208,15 @@ func (rd *reader) contactsOf(side term.Side, y []float64, slack float64, floorDo
 			known[i] = known[i] && p.known[i]
 		}
 	}
-	list := whole(contacts(y, known, rd.fps, slack), rd.Frames, rd.fps)
+	var list []contact
+	if rd.Outline != nil {
+		for _, c := range rd.Outline.Contacts[side] {
+			list = append(list, contact{on: c.On, off: c.Off})
+		}
+	} else {
+		list = contacts(y, known, rd.fps, slack)
+	}
+	list = whole(list, rd.Frames, rd.fps)
 	for _, m := range rd.fix.Contacts {
 		if m.Side != side {
 			continue
@@ -257,10 +266,14 @@ func (rd *reader) dropped(side term.Side, c contact) bool {
 	return slices.ContainsFunc(rd.fix.Dropped, func(d DroppedStep) bool { return d.Side == side && d.At >= c.on && d.At <= c.off })
 }
 
-func smoothAll(raw map[string]*path, fps float64) map[string]*path {
+func (rd *reader) smoothAll(raw map[string]*path) map[string]*path {
+	cut := cutOffAt(rd.fps)
+	if rd.Outline != nil { // what was registered over whole patches strays little
+		cut = min(outlineCut, rd.fps/slowDivisor)
+	}
 	out := map[string]*path{}
 	for name, p := range raw {
-		out[name] = p.smooth(fps)
+		out[name] = p.smooth(rd.fps, cut)
 	}
 	return out
 }
@@ -279,7 +292,7 @@ func (rd *reader) rear(side term.Side, raw map[string]*path) *SideReading {
 	}
 	low := raw["heel_low"]
 	list := rd.contactsOf(side, low.y, 0, []*path{low}, raw)
-	p := smoothAll(raw, rd.fps)
+	p := rd.smoothAll(raw)
 	rolled := func(p map[string]*path, i int) float64 {
 		return sign * bend(p["calf_low"].at(i).minus(p["calf_top"].at(i)), p["heel_low"].at(i).minus(p["heel_top"].at(i)))
 	}
@@ -319,7 +332,12 @@ func (rd *reader) rear(side term.Side, raw map[string]*path) *SideReading {
 	}
 	s.TouchdownDeg, s.PeakEversionDeg, s.ExcursionDeg, s.PeakSpeedDegS = statOf(down), statOf(peak), statOf(excursion), statOf(speed)
 	mean, sd := meanSD(peak)
-	chance := Bands(mean, sd, len(peak), rd.rec.Gait, rd.house)
+	level := JointSD
+	if rd.Outline != nil {
+		level = max(level, rd.Outline.LevelSD[side])
+		s.LevelSDDeg = rounded(level, 1)
+	}
+	chance := bandsBy(level, mean, sd, len(peak), rd.rec.Gait, rd.house)
 	s.BandProbability = &chance
 	s.Band, s.BandWords = likeliest(chance)
 	s.CurveDeg = meanCurve(curves)
@@ -414,7 +432,7 @@ func (rd *reader) front(side term.Side, raw map[string]*path) *SideReading {
 	}
 	ankle := raw["ankle"]
 	list := rd.contactsOf(side, ankle.y, 0, []*path{ankle}, raw)
-	p := smoothAll(raw, rd.fps)
+	p := rd.smoothAll(raw)
 	angle := make([]float64, rd.Frames)
 	for i := range angle {
 		angle[i] = sign * bend(p["knee"].at(i).minus(p["hip"].at(i)), p["ankle"].at(i).minus(p["knee"].at(i)))
@@ -459,6 +477,9 @@ func (rd *reader) cadence() {
 		frames += g
 	}
 	spm := 2 * 60 * strides * rd.fps / frames
+	if stride, off := evenStride(rd.touchAll); off && len(gaps) > 3 && math.Abs(stride-one) < 0.2*one && !rd.mixedSpeeds() {
+		spm = 2 * 60 * rd.fps / stride
+	}
 	rd.out.Answer.CadenceSPM = rounded(spm, 1)
 	if len(gaps) > 1 { // a stride's own spread, over all of them
 		each := make([]float64, len(gaps))
@@ -475,6 +496,35 @@ func (rd *reader) cadence() {
 	if spm < lo || spm > hi {
 		rd.warn("unusual_cadence", "%.0f steps a minute is unusual for a %s: is the film's rate %g frames a second?", spm, rd.rec.Gait, rd.fps)
 	}
+}
+
+// outOfTime is how far a touchdown lies off the even line through a foot's others, of the stride, when it was told
+// wrong: no runner strides so unevenly.
+const outOfTime = 0.025
+
+// evenStride is the stride, frames, in the middle of all pairs of a foot's touchdowns, and whether one of them lies
+// off the line that this makes: at the film's ends it would move the cadence.
+func evenStride(feet map[term.Side][]int) (stride float64, off bool) {
+	var slopes []float64
+	for _, on := range feet {
+		for i := range on {
+			for j := i + 1; j < len(on); j++ {
+				slopes = append(slopes, float64(on[j]-on[i])/float64(j-i))
+			}
+		}
+	}
+	stride = median(slopes)
+	for _, on := range feet {
+		from := make([]float64, len(on))
+		for i, f := range on {
+			from[i] = float64(f) - stride*float64(i)
+		}
+		middle := median(from)
+		for _, v := range from {
+			off = off || math.Abs(v-middle) > outOfTime*stride
+		}
+	}
+	return stride, off
 }
 
 func (rd *reader) asymmetry() {
@@ -518,6 +568,17 @@ func (rd *reader) quality() {
 			sides++
 		}
 	}
+	if o := rd.Outline; o != nil {
+		a.Calibrated = &o.Calibrated
+		if o.Calibrated {
+			flag(true, NoDots, 0.15, "there are no dots: legs and shoes were read by their outlines, and their level by the points set by hand, "+
+				"good to about %.1f°", worstLevel(o))
+		} else {
+			flag(true, NoDots, 0.25, "there are no dots: legs and shoes were read by their outlines. What changes is read well, the level to about "+
+				"%.1f°; set the four points of each leg on one to five frames of mid-stance where the band counts", worstLevel(o))
+		}
+		flag(len(o.Unclear) > 0, LegNotClear, 0.3, "the %s leg does not stand out clearly from what is behind it", sidesIn(o.Unclear))
+	}
 	flag(fewest < enoughSteps, FewSteps, 0.3, "only %d steps of a side; at least %d make a verdict", fewest, enoughSteps)
 	flag(rd.fps < goodFPS, LowFPS, 0.35, "%g frames a second are few: the peak is drawn flatter and times are coarse; film at 60 or more",
 		rd.fps)
@@ -537,6 +598,22 @@ func (rd *reader) quality() {
 		rd.never)
 	flag(rd.mixedSpeeds(), MixedSpeeds, 0.15, "the stride changes within the film; read each speed by itself")
 	a.Quality.Score = units.Round(score, 2)
+}
+
+func worstLevel(o *OutlineFound) float64 {
+	worst := 0.0
+	for _, v := range o.LevelSD {
+		worst = max(worst, v)
+	}
+	return worst
+}
+
+func sidesIn(list []term.Side) string {
+	words := make([]string, len(list))
+	for i, s := range list {
+		words[i] = string(s)
+	}
+	return strings.Join(words, " and the ")
 }
 
 func (rd *reader) lostWords() string {

@@ -71,6 +71,8 @@ const (
 	Found   = "found"
 	Bridged = "bridged" // over a short gap, or between two marks by hand
 	ByHand  = "by_hand"
+
+	OnOutline = "outline" // a point of a leg without dots
 )
 
 // Mark is a dot in one frame. As JSON it is [frame, x, y, how].
@@ -94,7 +96,7 @@ func (m *Mark) UnmarshalJSON(data []byte) error {
 type Tracks map[term.Side]map[string][]Mark
 
 // Recording is recording.json: what the frames show and how they were filmed.
-// Markers is "auto", or by leg and dot a list of [frame, x, y].
+// Markers is "auto", "none" where there are no dots, or by leg and dot a list of [frame, x, y].
 type Recording struct {
 	Schema    string    `json:"schema"`
 	View      View      `json:"view"`
@@ -150,7 +152,7 @@ func (r *Recording) Check() error {
 		l.Range("dot_hue_deg", *r.DotHueDeg, 0, 360, "°")
 	}
 	if r.Markers == nil {
-		l.Add("markers", `is missing; allowed is "auto", or places by leg and dot`)
+		l.Add("markers", `is missing; allowed is "auto", "none", or places by leg and dot`)
 	} else if _, err := r.hand(); err != nil {
 		faults, _ := fault.As(err)
 		l = append(l, faults...)
@@ -158,14 +160,20 @@ func (r *Recording) Check() error {
 	return l.Err()
 }
 
+// What Markers may be beside places.
+const (
+	AutoMarkers = "auto"
+	NoMarkers   = "none"
+)
+
 // hand gives the places that were marked by hand, nil when the dots are to be found
-// by themselves.
+// by themselves, or there are none.
 func (r Recording) hand() (Tracks, error) {
-	if r.Markers == "auto" {
+	switch text, ok := r.Markers.(string); {
+	case ok && (text == AutoMarkers || text == NoMarkers):
 		return nil, nil
-	}
-	if text, ok := r.Markers.(string); ok {
-		return nil, fault.List{{Field: "markers", Text: fmt.Sprintf(`is %q; allowed is "auto", or places by leg and dot`, text)}}
+	case ok:
+		return nil, fault.List{{Field: "markers", Text: fmt.Sprintf(`is %q; allowed is "auto", "none", or places by leg and dot`, text)}}
 	}
 	data, err := json.Marshal(r.Markers)
 	if err != nil {
@@ -237,4 +245,20 @@ type Followed struct {
 	HueDeg        *float64 `json:"hue_deg"`         // of the dots that were found
 	DiameterPX    float64  `json:"diameter_px"`     // of a dot, in the middle
 	OneLegAtPlace bool     `json:"one_leg_guessed"` // one leg only: left or right by its place
+
+	Outline *OutlineFound `json:"outline,omitempty"` // nil where dots were followed
+}
+
+// OutlineFound is what a film without dots gives beside the paths of points on the outline.
+type OutlineFound struct {
+	Contacts   map[term.Side][]Contact `json:"contacts"`
+	Calibrated bool                    `json:"calibrated"`
+	LevelSD    map[term.Side]float64   `json:"level_sd"` // degrees, of a side's level
+	Unclear    []term.Side             `json:"unclear,omitempty"`
+}
+
+// Contact is a heel's first and last frame on the ground.
+type Contact struct {
+	On  int `json:"on"`
+	Off int `json:"off"`
 }

@@ -136,7 +136,7 @@ document.addEventListener("pointerup", () => {
   const was = held;
   held = null;
   if (was.stroke) report(was.svg, { stroke: JSON.stringify(was.stroke) });
-  else if (was.pulled && Number(was.grip.getAttribute("cx")) === was.from.X && Number(was.grip.getAttribute("cy")) === was.from.Y) was.grip.remove();
+  else if (was.pulled && ["X", "Y"].every((k) => Number(was.grip.getAttribute(`c${k.toLowerCase()}`)) === was.from[k])) was.grip.remove();
   else if (was.handle || was.pulled) settle(was);
 });
 
@@ -155,13 +155,16 @@ document.addEventListener("keydown", (event) => {
   const step = (svg.viewBox.baseVal.width / 300) * (event.shiftKey ? 6 : 1);
   const corner = dot.hasAttribute("data-corner") ? dot : undefined;
   const pulled = dot.dataset.pull;
-  const what = corner ? { svg, corner } : pulled ? { svg, pulled: dot, grip: dot } : { svg, handle: dot, line: svg.querySelector(`[data-line="${dot.dataset.handle}"]`) };
+  let what = { svg, handle: dot, line: svg.querySelector(`[data-line="${dot.dataset.handle}"]`) };
+  if (corner) what = { svg, corner };
+  else if (pulled) what = { svg, pulled: dot, grip: dot };
   const round = (v) => Math.round(v * 10) / 10;
   move(what, { X: round(Number(dot.getAttribute("cx")) + way[0] * step), Y: round(Number(dot.getAttribute("cy")) + way[1] * step) });
   if (corner) return;
   clearTimeout(resting);
   resting = setTimeout(() => {
-    focused = `svg[data-print="${svg.dataset.print}"] ${pulled ? "circle[data-pull]" : `[data-handle="${dot.dataset.handle}"]`}[data-end="${dot.dataset.end}"]`;
+    const kind = pulled ? "circle[data-pull]" : `[data-handle="${dot.dataset.handle}"]`;
+    focused = `svg[data-print="${svg.dataset.print}"] ${kind}[data-end="${dot.dataset.end}"]`;
     settle(what);
   }, 350);
 });

@@ -16,7 +16,6 @@ import (
 	"trevik/internal/app/films"
 	"trevik/internal/core/foot"
 	core "trevik/internal/core/footprint"
-	"trevik/internal/core/gait"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/wear"
@@ -261,7 +260,7 @@ func archOf(fit *record.Conclusions, s term.Side) string {
 func bandOf(fit *record.Conclusions, s term.Side) string {
 	if r := fit.GaitFilm(s); r != nil {
 		of := r.Sides[s]
-		return fmt.Sprintf("%s gait (filmed %s: %.1f° ± %.1f° over %d steps)", of.BandWords, r.Name(), *of.PeakEversionDeg.Mean, gait.JointSD,
+		return fmt.Sprintf("%s gait (filmed %s: %.1f° ± %.1f° over %d steps)", of.BandWords, r.Name(), *of.PeakEversionDeg.Mean, of.LevelSD(),
 			of.PeakEversionDeg.N)
 	}
 	if b := record.BandSeen.Of(fit.Visit, s); b != "" {

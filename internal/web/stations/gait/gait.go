@@ -199,13 +199,19 @@ func says(a core.Answer) []string {
 		}
 		sure = append(sure, fmt.Sprintf("%s with %.0f %% on the %s", of.Band, 100*best, s))
 	}
+	level := core.JointSD
+	for _, s := range term.Sides {
+		if of := a.Sides[s]; of != nil {
+			level = max(level, of.LevelSD())
+		}
+	}
 	third := "Some rolling in is how everyone absorbs shock; a fitter describes it and does not diagnose."
 	if a.AsymmetryDeg != nil {
 		third = fmt.Sprintf("Left and right differ by %.1f°, which is %s; some rolling in is how everyone absorbs shock.", *a.AsymmetryDeg,
-			withinOr(*a.AsymmetryDeg, core.JointSD*math.Sqrt2, "within what two readings may differ by", "more than the readings' own error"))
+			withinOr(*a.AsymmetryDeg, level*math.Sqrt2, "within what two readings may differ by", "more than the readings' own error"))
 	}
 	return []string{kit.Sentence(strings.Join(what, ", ")) + ".",
-		fmt.Sprintf("A reading from one camera is good to about ± %.1f° for the joint, so it is %s.", core.JointSD, strings.Join(sure, " and ")),
+		fmt.Sprintf("A reading from one camera is good to about ± %.1f° for the joint, so it is %s.", level, strings.Join(sure, " and ")),
 		third}
 }
 

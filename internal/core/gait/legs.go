@@ -1,0 +1,465 @@
+package gait
+
+import (
+	"image"
+	"math"
+	"slices"
+
+	"trevik/internal/core/fault"
+	"trevik/internal/core/term"
+)
+
+// House values of reading legs. Lengths are in shanks: from the ground to the knee's hollow.
+const (
+	shankShare   = 0.42 // of the picture's height, to begin with
+	heelWide     = 0.175
+	bareWide     = 0.143
+	heelTo       = 0.185 // over the ground, where the heel's line ends
+	heelFrom     = 0.04
+	calfFrom     = 0.34 // where the leg's line begins
+	calfTo       = 0.60
+	aroundTime   = 0.62 // of half the stride, to either side of a stance's middle, that a foot is followed
+	mostUnlike   = 0.62 // of its own contrast, that a patch may differ where it is found
+	mostKept     = 8    // contacts a leg by which its own picture is made
+	mostJump     = 0.09 // a frame at 120 a second
+	outlineCut   = 20.0 // Hz
+	sharpWithin  = 0.10 // of the stride about the middle of stance, of which the mean picture is made
+	passes       = 3
+	mostCalfLost = 0.3  // of the frames on the ground
+	flatFrom     = 0.15 // of a contact
+	flatTo       = 0.75
+	leastContact = 2 // a leg, that are like one another
+)
+
+// oneLeg is a leg that is followed: pictures of it about its contacts, and where its heel and its calf lie in them.
+type oneLeg struct {
+	side       term.Side
+	bare       bool
+	x0, y0     int // of its crops in the film
+	w, h       int
+	sole       float64 // px down in the crop
+	foot       float64 // px across in the crop
+	calf       float64
+	shank      float64 // px
+	contacts   []*standing
+	heelRef    *rigid
+	calfRef    *rigid
+	line       outline
+	usual      float64 // how unlike its patch a heel on the ground is
+	pivotAt    Point   // of the heel's own picture, that stands while it rolls
+	mean       *plot   // the leg's mean picture
+	edge       *plot
+	mid, halfs []float64
+	sides      [4]float64 // of the heel, left and right: px across in the middle of its height, and px across a px down
+	shape      *plot      // of the mean picture: what is leg
+	top        int
+}
+
+// standing is one contact with the frames about it.
+type standing struct {
+	middle     int
+	a, b       int // the frames in which the foot stands flat
+	from       int // the first frame that is kept
+	frames     []*plot
+	heel, calf []pose
+	ok         []bool
+	unlike     []float64
+	on, off    int
+	found      bool
+	lost       int // frames in which the calf could not be told
+}
+
+func notLegs(why string) error {
+	return fault.List{{Field: "markers", Text: "are none, and no legs can be read without dots: " + why}}
+}
+
+// followLegs reads a film without dots, seen from behind.
+func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error) (Followed, error) {
+	if r.View != Rear {
+		return Followed{}, notLegs("they are read from behind; from the side and the front stick dots on, or mark them by hand")
+	}
+	n := w.frames.Len()
+	half := func(done int) error { return progress(done / 2) }
+	o, err := newOverview(w, n, *r.FPS, half)
+	if err != nil {
+		return Followed{}, err
+	}
+	o.steadied()
+	if o.cameraMoves() {
+		return Followed{}, notLegs("the camera moves; put it on a stand, at the height of the ankles")
+	}
+	s, ok := o.stride(r.Gait)
+	if !ok {
+		return Followed{}, notLegs("nothing comes down in turn left and right; film both legs from behind, with light on them")
+	}
+	legs, err := w.learnLegs(r, o, &s, func(done int) error { return progress((n + done) / 2) })
+	if err != nil {
+		return Followed{}, err
+	}
+	if len(legs) < 2 { // what seemed to stand may have been in the air
+		if turned, ok := o.turned(s, r.Gait); ok {
+			other, err := w.learnLegs(r, o, &turned, func(int) error { return progress(n - 1) })
+			if err != nil {
+				return Followed{}, err
+			}
+			if len(other) > len(legs) {
+				legs = other
+			}
+		}
+	}
+	out := Followed{Tracks: Tracks{}, Outline: &OutlineFound{Contacts: map[term.Side][]Contact{}, LevelSD: map[term.Side]float64{}}}
+	read := 0
+	out.Outline.Calibrated = calibrate(legs, hand, out.Outline.LevelSD)
+	for _, side := range term.Sides {
+		l := legs[side]
+		if l == nil {
+			continue
+		}
+		if l.unclear() {
+			out.Outline.Unclear = append(out.Outline.Unclear, side)
+		}
+		if marks := l.marks(); len(marks) > 0 {
+			out.Tracks[side] = marks
+			read++
+			for _, c := range l.contacts {
+				if c.found {
+					out.Outline.Contacts[side] = append(out.Outline.Contacts[side], Contact{c.on, c.off})
+				}
+			}
+		}
+	}
+	if read == 0 {
+		return Followed{}, notLegs("the legs do not stand out from what is behind them")
+	}
+	return out, nil
+}
+
+// learnLegs follows both legs through their contacts; one that cannot be told is left out.
+func (w *watcher) learnLegs(r Recording, o *overview, s *striding, progress func(int) error) (map[term.Side]*oneLeg, error) {
+	legs := map[term.Side]*oneLeg{}
+	for _, side := range term.Sides {
+		l := newLeg(side, s, w.size, w.frames.Len(), *r.FPS)
+		l.bare = r.Shod == "barefoot"
+		l.shape = l.masked(s.masks[side], o)
+		legs[side] = l
+	}
+	if err := w.crop(legs, o.light, progress); err != nil {
+		return nil, err
+	}
+	for _, side := range term.Sides {
+		if !legs[side].learn(s.cycle, o.by, *r.FPS, s.hz) {
+			delete(legs, side)
+		}
+	}
+	return legs, nil
+}
+
+func newLeg(side term.Side, s *striding, size image.Point, n int, fps float64) *oneLeg {
+	l := &oneLeg{side: side, shank: shankShare * float64(size.Y)}
+	l.w, l.h = int(0.9*l.shank), int(1.25*l.shank)
+	mid := (s.column[side] + s.calf[side]) / 2
+	l.x0 = max(0, min(size.X-l.w, int(mid)-l.w/2))
+	l.y0 = max(0, min(size.Y-l.h, int(s.sole[side]-1.08*l.shank)))
+	l.w, l.h = min(l.w, size.X-l.x0), min(l.h, size.Y-l.y0)
+	l.sole, l.foot = s.sole[side]-float64(l.y0), s.column[side]-float64(l.x0)
+	l.calf = s.calf[side] - float64(l.x0)
+	reach := int(aroundTime / 2 * fps / s.hz)
+	for _, m := range s.middle[side] {
+		from, to := max(0, m-reach), min(n-1, m+reach)
+		l.contacts = append(l.contacts, &standing{middle: m, from: from, frames: make([]*plot, to-from+1)})
+	}
+	return l
+}
+
+// masked is what of the crops is leg, by a mask of the small picture.
+func (l *oneLeg) masked(mask []bool, o *overview) *plot {
+	out := newPlot(l.w, l.h)
+	for y := range l.h {
+		for x := range l.w {
+			out.v[y*l.w+x] = outsideWeighs
+			if i, j := min(o.w-1, (l.x0+x)/o.by), min(o.h-1, (l.y0+y)/o.by); mask[j*o.w+i] {
+				out.v[y*l.w+x] = 1
+			}
+		}
+	}
+	return out
+}
+
+// crop keeps of every frame what is about the legs' contacts.
+func (w *watcher) crop(legs map[term.Side]*oneLeg, light []float64, progress func(int) error) error {
+	n := w.frames.Len()
+	for i := range n {
+		if err := progress(i); err != nil {
+			return err
+		}
+		var g *gray
+		for _, l := range legs {
+			for _, c := range l.contacts {
+				if i < c.from || i >= c.from+len(c.frames) {
+					continue
+				}
+				if g == nil {
+					img := w.frame(i)
+					if img == nil {
+						break
+					}
+					g = grayOf(img)
+				}
+				p, k := newPlot(l.w, l.h), float32(1/light[i])
+				for y := range l.h {
+					row := g.pix[(l.y0+y)*g.w+l.x0:]
+					for x := range l.w {
+						p.v[y*l.w+x] = k * float32(row[x])
+					}
+				}
+				c.frames[i-c.from] = p
+			}
+		}
+	}
+	return nil
+}
+
+// boxes are where heel and calf lie to begin with.
+func (l *oneLeg) heelBox() (x, y, w, h int) {
+	w, h = int(0.27*l.shank), int(0.25*l.shank)
+	return int(l.foot) - w/2, int(l.sole+0.02*l.shank) - h, w, h
+}
+
+func (l *oneLeg) calfBox() (x, y, w, h int) {
+	w, h = int(0.36*l.shank), int(0.36*l.shank)
+	return int(l.calf) - w/2, int(l.sole-0.33*l.shank) - h, w, h
+}
+
+// learn makes the leg's own pictures and follows them through every contact: first from one frame, then from the
+// mean of what that found, with the patches where heel and calf then are.
+func (l *oneLeg) learn(ground *cycle, by int, fps, hz float64) bool {
+	l.contacts = slices.DeleteFunc(l.contacts, func(c *standing) bool {
+		i := c.middle - c.from
+		return i < 0 || i >= len(c.frames) || c.frames[i] == nil
+	})
+	if len(l.contacts) < leastContact {
+		return false
+	}
+	for _, c := range l.contacts {
+		c.a, c.b = c.middle-int(sharpWithin*fps/hz), c.middle+int(sharpWithin*fps/hz)
+	}
+	first := l.contacts[len(l.contacts)/2]
+	l.cut(first.frames[first.middle-first.from])
+	l.heelRef.weigh(l.shape)
+	l.calfRef.weigh(l.shape)
+	for pass := range passes {
+		for k, c := range l.contacts {
+			if pass+1 == passes || k < mostKept {
+				l.follow(c, fps)
+			}
+		}
+		var all []float64
+		l.flat(func(c *standing, i int) { all = append(all, c.unlike[i]) })
+		l.usual = median(all)
+		l.pivot()
+		l.ends(fps)
+		if !l.steady() {
+			return false
+		}
+		l.level(ground, by)
+		if pass+1 < passes {
+			l.relearn(pass > 0)
+		}
+	}
+	return true
+}
+
+// unclear says whether the leg was told badly: calf or heel lost in many of the frames on the ground.
+func (l *oneLeg) unclear() bool {
+	lost, of := 0, 0
+	for _, c := range l.contacts {
+		if c.found {
+			lost, of = lost+c.lost, of+c.off-c.on+1
+		}
+	}
+	return float64(lost) > mostCalfLost*float64(of)
+}
+
+// cut takes heel and calf from a picture of the leg.
+func (l *oneLeg) cut(pic *plot) {
+	hx, hy, hw, hh := l.heelBox()
+	cx, cy, cw, ch := l.calfBox()
+	l.heelRef = newRigid(pic, hx, hy, hw, hh, nil, 0, true)
+	l.calfRef = newRigid(pic, cx, cy, cw, ch, nil, 0.3, true)
+	l.line.heelLow = Point{l.foot, l.sole}
+}
+
+// steady keeps, of a contact that was found, the frames in which the foot is flat for the mean pictures, and says
+// whether there are any.
+func (l *oneLeg) steady() bool {
+	any := false
+	for _, c := range l.contacts {
+		if c.found {
+			d := float64(c.off - c.on)
+			c.a, c.b = c.on+int(flatFrom*d), c.on+int(flatTo*d)
+			c.middle = (c.on + c.off) / 2
+			any = true
+		}
+	}
+	return any
+}
+
+// follow finds the leg in the middle of a contact and from there frame by frame to both sides.
+func (l *oneLeg) follow(c *standing, fps float64) {
+	n := len(c.frames)
+	c.lost = 0
+	c.heel, c.calf, c.ok, c.unlike = make([]pose, n), make([]pose, n), make([]bool, n), make([]float64, n)
+	small := make([]*plot, n)
+	half := func(i int) *plot {
+		if small[i] == nil {
+			small[i] = c.frames[i].half()
+		}
+		return small[i]
+	}
+	at := c.middle - c.from
+	heel, unlike := l.seek(c.frames[at], half(at))
+	calf, _ := l.calfRef.find(c.frames[at], half(at), pose{heel.x, heel.y, 0})
+	c.heel[at], c.calf[at], c.ok[at], c.unlike[at] = heel, calf, unlike < mostUnlike, unlike
+	if !c.ok[at] {
+		return
+	}
+	jump := mostJump * l.shank * 120 / fps
+	limit := min(mostUnlike, 0.1+3*max(unlike, l.usual))
+	for _, way := range []int{-1, 1} {
+		h, k := c.heel[at], c.calf[at]
+		var vh, vk pose
+		for i := at + way; i >= 0 && i < n; i += way {
+			if c.frames[i] == nil {
+				break
+			}
+			gh := pose{h.x + vh.x, h.y + vh.y, h.turn}
+			p, u := l.heelRef.find(c.frames[i], half(i), gh)
+			if u > limit || math.Hypot(p.x-gh.x, p.y-gh.y) > jump || math.Abs(p.turn-h.turn) > 0.2 {
+				break
+			}
+			gk := pose{k.x + vk.x, k.y + vk.y, k.turn}
+			q, uk := l.calfRef.find(c.frames[i], half(i), gk)
+			if uk > mostUnlike || math.Hypot(q.x-gk.x, q.y-gk.y) > jump || math.Abs(q.turn-k.turn) > 0.06 {
+				q = pose{k.x + p.x - h.x, k.y + p.y - h.y, k.turn} // it goes along with the heel until it is found again
+				c.lost++
+			}
+			vh = pose{p.x - h.x, p.y - h.y, 0}
+			vk = pose{q.x - k.x, q.y - k.y, 0}
+			h, k = p, q
+			c.heel[i], c.calf[i], c.ok[i], c.unlike[i] = p, q, true, u
+		}
+	}
+}
+
+// seek finds the heel anywhere about where it should stand.
+func (l *oneLeg) seek(in, small *plot) (pose, float64) {
+	best, least := pose{}, math.Inf(1)
+	step := max(3, 0.04*l.shank)
+	for dy := -2.0; dy <= 2; dy++ {
+		for dx := -4.0; dx <= 4; dx++ {
+			from := pose{dx * step, dy * step, 0}
+			r := l.heelRef
+			got := make([]float32, r.w*r.h)
+			r.seen(in, from, got)
+			if u := r.unlike(got) * (1 + 0.02*math.Hypot(dx, dy)); u < least {
+				best, least = from, u
+			}
+		}
+	}
+	return l.heelRef.find(in, small, best)
+}
+
+// relearn makes the patches anew from the mean picture of the leg, about where heel and calf were found on it; what
+// varies loses weight.
+func (l *oneLeg) relearn(weigh bool) {
+	if !weigh {
+		l.foot, l.sole = (l.line.heelLow.X+l.line.heelTop.X)/2, l.line.heelLow.Y
+		was := [2]*rigid{l.heelRef, l.calfRef}
+		low := l.line.heelLow
+		l.cut(l.mean)
+		l.line.heelLow = low
+		l.heelRef.weigh(l.shape)
+		l.calfRef.weigh(l.shape)
+		for _, c := range l.contacts {
+			for i := range c.ok {
+				if c.ok[i] {
+					c.heel[i] = l.heelRef.taken(was[0], c.heel[i])
+					c.calf[i] = l.calfRef.taken(was[1], c.calf[i])
+				}
+			}
+		}
+		return
+	}
+	again := func(r *rigid, of func(c *standing, i int) pose) *rigid {
+		n := r.w * r.h
+		sum, square := make([]float64, n), make([]float64, n)
+		got := make([]float32, n)
+		count := 0.0
+		l.flat(func(c *standing, i int) {
+			r.seen(c.frames[i], of(c, i), got)
+			gain, bias := r.light(got)
+			for k, v := range got {
+				x := float64(v)*gain + bias
+				sum[k], square[k] = sum[k]+x, square[k]+x*x
+			}
+			count++
+		})
+		if count < 3 {
+			return r
+		}
+		mean := newPlot(r.w, r.h)
+		weight := make([]float32, n)
+		var all []float64
+		for k := range sum {
+			m := sum[k] / count
+			mean.v[k] = float32(m)
+			square[k] = max(0, square[k]/count-m*m)
+			all = append(all, square[k])
+		}
+		usual := max(4, median(all))
+		cx, cy := r.middle()
+		for y := range r.h {
+			for x := range r.w {
+				k := y*r.w + x
+				u, v := (float64(x)-cx)/float64(r.w)*2, (float64(y)-cy)/float64(r.h)*2
+				leg := l.shape.v[min(l.h-1, max(0, r.y0+y))*l.w+min(l.w-1, max(0, r.x0+x))]
+				weight[k] = leg * float32(max(0.02, (1-u*u*u*u)*(1-v*v*v*v))*usual/(usual+square[k]))
+			}
+		}
+		// The patch keeps its place; its picture is now the mean.
+		big := newPlot(l.w, l.h)
+		copyInto(big, mean, r.x0, r.y0)
+		return newRigid(big, r.x0, r.y0, r.w, r.h, weight, r.hold, true)
+	}
+	l.heelRef = again(l.heelRef, func(c *standing, i int) pose { return c.heel[i] })
+	l.calfRef = again(l.calfRef, func(c *standing, i int) pose { return c.calf[i] })
+}
+
+// flat goes through the frames in which the foot stands flat.
+func (l *oneLeg) flat(each func(c *standing, i int)) {
+	for _, c := range l.contacts {
+		for i := range c.ok {
+			if f := c.from + i; c.ok[i] && c.frames[i] != nil && f >= c.a && f <= c.b {
+				each(c, i)
+			}
+		}
+	}
+}
+
+// taken is another patch's pose as this one's: the same movement about its own middle.
+func (r *rigid) taken(was *rigid, p pose) pose {
+	cx, cy := r.middle()
+	at := Point{cx + float64(r.x0), cy + float64(r.y0)}
+	q := was.placed(p, at)
+	return pose{q.X - at.X, q.Y - at.Y, p.turn}
+}
+
+// copyInto lays a picture into another, its border drawn on outward.
+func copyInto(big, small *plot, x0, y0 int) {
+	for y := range big.h {
+		for x := range big.w {
+			i, j := min(max(x-x0, 0), small.w-1), min(max(y-y0, 0), small.h-1)
+			big.v[y*big.w+x] = small.v[j*small.w+i]
+		}
+	}
+}

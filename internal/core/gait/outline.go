@@ -1,0 +1,680 @@
+package gait
+
+import (
+	"math"
+	"slices"
+
+	"trevik/internal/core/term"
+)
+
+// outline is a leg's two lines in its own picture, px of the crop.
+type outline struct {
+	heelLow, heelTop, calfLow, calfTop Point
+}
+
+// House values of an outline.
+const (
+	widestHalf    = 0.185 // shanks
+	slimHalf      = 0.048
+	asideMost     = 0.11 // that a leg's middle may lie beside the way from foot to calf
+	bendCost      = 0.10 // of an edge, a px that the middle or the width moves from row to row
+	widenCost     = 0.35
+	stillEdges    = 1.0 // of what stands in the picture without the runner, that is taken off an edge
+	insideFrom    = 3.0 // of brightness, that leg differs from ground
+	heelWideSD    = 0.03
+	rollCounts    = 0.03
+	leanSharp     = 10.0
+	leanShared    = 0.7
+	usualRoll     = 7.0 // degrees, of the heel against the leg while it is flat
+	rollSD        = 6.0
+	outsideWeighs = 0.08 // of a place on the leg, one beside it
+	rimKept       = 4.0  // px beside a leg that are kept with it: its edge is what is found again
+	soleEdge      = 1.2  // of brightness a px, of the sole against the ground
+	soleShare     = 0.15
+	unevenHeel    = 0.0028 // shanks, that a heel's pivot moves while it rolls
+	besideFrom    = 0.2
+	besideTo      = 0.3
+	insideCounts  = 1.0
+)
+
+// placed is where a place of a patch's own picture lies in a frame's crop.
+func (r *rigid) placed(p pose, q Point) Point {
+	cx, cy := r.middle()
+	cx, cy = cx+float64(r.x0), cy+float64(r.y0)
+	sin, cos := math.Sincos(p.turn)
+	x, y := q.X-cx, q.Y-cy
+	return Point{cx + p.x + cos*x - sin*y, cy + p.y + sin*x + cos*y}
+}
+
+// sharp is the mean picture of rows of the leg over the middles of its contacts, as a patch lies, and that of the
+// ground without the runner under it.
+func (l *oneLeg) sharp(r *rigid, of func(c *standing, i int) pose, y0, y1 int, ground, out, under *plot) {
+	count := float32(0)
+	sum, below := make([]float32, l.w*(y1-y0)), make([]float32, l.w*(y1-y0))
+	l.flat(func(c *standing, i int) {
+		p := of(c, i)
+		sin, cos := math.Sincos(p.turn)
+		for y := y0; y < y1; y++ {
+			q := r.placed(p, Point{0, float64(y)})
+			for x := range l.w {
+				k := (y-y0)*l.w + x
+				sx, sy := q.X+cos*float64(x), q.Y+sin*float64(x)
+				sum[k] += c.frames[i].at(sx, sy)
+				below[k] += ground.at(sx, sy)
+			}
+		}
+		count++
+	})
+	for k, v := range sum {
+		out.v[y0*l.w+k], under.v[y0*l.w+k] = v/max(1, count), below[k]/max(1, count)
+	}
+}
+
+// pivot finds the place of the heel that stands while it rolls: what its poses turn about, the floor's own creeping
+// apart.
+func (l *oneLeg) pivot() {
+	// x less a turn times the place's height, y and a turn times how far aside it lies, go on evenly in each contact.
+	var tt, tx, ty float64
+	for _, c := range l.contacts {
+		var t, x, y []float64
+		for i := range c.ok {
+			from, to := c.a, c.b
+			if c.found {
+				from, to = c.on+1, c.off-1
+			}
+			if f := c.from + i; c.ok[i] && f >= from && f <= to {
+				t, x, y = append(t, c.heel[i].turn), append(x, c.heel[i].x), append(y, c.heel[i].y)
+			}
+		}
+		if len(t) < 6 {
+			continue
+		}
+		t, x, y = evened(t), evened(x), evened(y)
+		for i := range t {
+			tt, tx, ty = tt+t[i]*t[i], tx+t[i]*x[i], ty+t[i]*y[i]
+		}
+	}
+	cx, cy := l.heelRef.middle()
+	cx, cy = cx+float64(l.heelRef.x0), cy+float64(l.heelRef.y0)
+	l.pivotAt = l.line.heelLow
+	rim := 0.02 * l.shank // held to the line's own end where the heel hardly turns
+	hold := 0.02 * 0.02 * 20
+	down, aside := l.line.heelLow.Y-cy, l.line.heelLow.X-cx
+	down = (tx + hold*down) / (tt + hold)
+	aside = (-ty + hold*aside) / (tt + hold)
+	down = min(max(down, l.line.heelLow.Y-cy-5*rim), l.line.heelLow.Y-cy+3*rim)
+	aside = min(max(aside, l.line.heelLow.X-cx-6*rim), l.line.heelLow.X-cx+6*rim)
+	l.pivotAt = Point{cx + aside, cy + down}
+}
+
+// evened takes a straight line off.
+func evened(v []float64) []float64 {
+	n := float64(len(v))
+	var m, mt, tt, tv float64
+	mt = (n - 1) / 2
+	for _, x := range v {
+		m += x / n
+	}
+	for i, x := range v {
+		tt += (float64(i) - mt) * (float64(i) - mt)
+		tv += (float64(i) - mt) * (x - m)
+	}
+	out := make([]float64, len(v))
+	for i, x := range v {
+		out[i] = x - m - tv/tt*(float64(i)-mt)
+	}
+	return out
+}
+
+func abs(v int) int {
+	if v < 0 {
+		return -v
+	}
+	return v
+}
+
+// level finds the two lines on the leg's mean picture.
+func (l *oneLeg) level(c *cycle, by int) {
+	pic := newPlot(l.w, l.h)
+	seam := min(l.h-2, max(2, int(l.sole-0.29*l.shank)))
+	ground, under := newPlot(l.w, l.h), newPlot(l.w, l.h)
+	for y := range l.h {
+		for x := range l.w {
+			fx, fy := (float64(l.x0+x)+0.5)/float64(by)-0.5, (float64(l.y0+y)+0.5)/float64(by)-0.5
+			ground.v[y*l.w+x] = (&plot{c.w, c.h, c.back}).at(fx, fy)
+		}
+	}
+	still := l.still(c, by)
+	l.sharp(l.calfRef, func(c *standing, i int) pose { return c.calf[i] }, 0, seam, ground, pic, under)
+	l.sharp(l.heelRef, func(c *standing, i int) pose { return c.heel[i] }, seam, l.h, ground, pic, under)
+	l.mean = pic
+	l.sole = l.bottom(pic)
+	edge, inside := l.edges(pic, still), l.inside(pic, under, c.noise)
+	low, high := min(l.h-3, int(l.sole-0.01*l.shank)), max(2, int(l.sole-0.68*l.shank))
+	mid, half := l.pair(edge, inside, low, high)
+	row := func(share float64) int { return int(l.sole - share*l.shank) }
+	fit := func(a, b float64) (at func(y float64) Point) {
+		var ys, xs []float64
+		for y := row(b); y <= row(a); y++ {
+			if y >= high && y <= low {
+				ys, xs = append(ys, float64(y)), append(xs, mid[y-high])
+			}
+		}
+		a0, slope := robustLine(ys, xs)
+		return func(y float64) Point { return Point{a0 + slope*y, y} }
+	}
+	calf := fit(calfFrom, calfTo)
+	var at []float64
+	for y := row(0.17); y <= row(0.09); y++ {
+		if y >= high && y <= low {
+			at = append(at, mid[y-high])
+		}
+	}
+	heel := l.counter(edge, median(at), calf(l.sole-calfFrom*l.shank).X-calf(l.sole-calfTo*l.shank).X)
+	l.shape = newPlot(l.w, l.h)
+	for y := range l.h {
+		x0, x1 := -1.0, -1.0
+		switch fy := float64(y); {
+		case fy > l.sole-0.24*l.shank && fy < l.sole+0.01*l.shank:
+			d := fy - (l.sole - (heelTo+heelFrom)/2*l.shank)
+			x0, x1 = l.sides[0]+l.sides[1]*d, l.sides[2]+l.sides[3]*d
+		case y >= high && y <= low:
+			x0, x1 = mid[y-high]-half[y-high], mid[y-high]+half[y-high]
+		}
+		for x := range l.w {
+			l.shape.v[y*l.w+x] = outsideWeighs
+			if fx := float64(x); x1 > x0 && fx > x0-rimKept && fx < x1+rimKept {
+				l.shape.v[y*l.w+x] = 1
+			}
+		}
+	}
+	l.line.heelLow, l.line.heelTop = heel(l.sole), heel(l.sole-heelTo*l.shank)
+	l.line.calfLow, l.line.calfTop = calf(l.sole-calfFrom*l.shank), calf(l.sole-calfTo*l.shank)
+}
+
+// bottom is the row of the sole's lowest edge: the lowest about where it was thought at which the picture changes
+// sharply down the middle of the foot.
+func (l *oneLeg) bottom(pic *plot) float64 {
+	y0, y1 := max(2, int(l.sole-0.11*l.shank)), min(l.h-3, int(l.sole+0.08*l.shank))
+	strong := make([]float64, max(0, y1-y0))
+	most := 0.0
+	change := func(y int, from, to float64) float64 { // down the picture, a px
+		sum, n := 0.0, 0.0
+		for x := max(0, int(from)); x <= min(l.w-1, int(to)); x++ {
+			sum += float64(pic.v[(y+1)*l.w+x]-pic.v[(y-1)*l.w+x]) / 2
+			n++
+		}
+		return sum / max(1, n)
+	}
+	for k := range strong {
+		y := y0 + k
+		foot := change(y, l.foot-0.05*l.shank, l.foot+0.05*l.shank)
+		// What changes beside the foot too is the belt's.
+		left := change(y, l.foot-besideTo*l.shank, l.foot-besideFrom*l.shank)
+		right := change(y, l.foot+besideFrom*l.shank, l.foot+besideTo*l.shank)
+		strong[k] = min(math.Abs(foot), math.Abs(foot-left), math.Abs(foot-right))
+		most = max(most, strong[k])
+	}
+	for k := len(strong) - 2; k > 0; k-- {
+		if strong[k] > max(soleEdge, soleShare*most) && strong[k] >= strong[k-1] && strong[k] >= strong[k+1] {
+			return float64(y0 + k)
+		}
+	}
+	return l.sole
+}
+
+// still is how strongly what is there at every beat of the stride changes across each place of the crop, px of the
+// film.
+func (l *oneLeg) still(c *cycle, by int) *plot {
+	small := newPlot(c.w, c.h)
+	for y := range c.h {
+		for x := 1; x < c.w-1; x++ {
+			k := y*c.w + x
+			least := float32(math.Inf(1))
+			sign := c.back[k+1] > c.back[k-1]
+			for b := range beats {
+				d := c.mean[b][k+1] - c.mean[b][k-1]
+				if (d > 0) != sign {
+					d = 0
+				} else if d < 0 {
+					d = -d
+				}
+				least = min(least, d)
+			}
+			small.v[k] = least / float32(2*by)
+		}
+	}
+	out := newPlot(l.w, l.h)
+	for y := range l.h {
+		for x := range l.w {
+			// The widest of what lies next to it: the small picture is coarse.
+			fx, fy := (float64(l.x0+x)+0.5)/float64(by)-0.5, (float64(l.y0+y)+0.5)/float64(by)-0.5
+			out.v[y*l.w+x] = max(small.at(fx-1, fy), small.at(fx, fy), small.at(fx+1, fy))
+		}
+	}
+	return out
+}
+
+// edges is how strongly the picture changes across each place, less what stands there without the runner.
+func (l *oneLeg) edges(pic, still *plot) *plot {
+	out := newPlot(l.w, l.h)
+	var all []float64
+	for y := 2; y < l.h-2; y++ {
+		for x := 2; x < l.w-2; x++ {
+			g := float32(0)
+			for dy := -2; dy <= 2; dy++ {
+				k := (y+dy)*l.w + x
+				g += pic.v[k+1] - pic.v[k-1] + (pic.v[k+2]-pic.v[k-2])/2
+			}
+			g = float32(math.Abs(float64(g))) / 10
+			k := y*l.w + x
+			g = max(0, g-stillEdges*still.v[k])
+			out.v[y*l.w+x] = g
+			if x%3 == 0 && y%3 == 0 {
+				all = append(all, float64(g))
+			}
+		}
+	}
+	slices.Sort(all)
+	usual := float32(max(0.4, all[len(all)*88/100], 0.3*all[len(all)*98/100]))
+	for k, g := range out.v {
+		out.v[k] = g / (g + usual)
+	}
+	return out
+}
+
+// inside is how surely each place is leg rather than ground, -1 to 1, summed along its row from the left. Ground is
+// what is there without the runner, or what the row is like to both sides of the leg.
+func (l *oneLeg) inside(pic, under *plot, noise float64) *plot {
+	out := newPlot(l.w, l.h)
+	least := float32(insideFrom + 0.5*noise)
+	apart := func(a, b float32) float32 { return float32(math.Abs(float64(a - b))) }
+	for y := range l.h {
+		mid := l.centre(y)
+		beside := func(sign float64) (at float64, v float32) {
+			var all []float64
+			for k := besideFrom * l.shank; k <= besideTo*l.shank; k++ {
+				if x := int(mid + sign*k); x >= 0 && x < l.w {
+					all = append(all, float64(pic.v[y*l.w+x]))
+				}
+			}
+			return mid + sign*(besideFrom+besideTo)/2*l.shank, float32(median(all))
+		}
+		x0, v0 := beside(-1)
+		x1, v1 := beside(1)
+		sum := float32(0)
+		for x := range l.w {
+			k := y*l.w + x
+			row := v0 + (v1-v0)*float32((float64(x)-x0)/(x1-x0))
+			d := min(apart(pic.v[k], under.v[k]), apart(pic.v[k], row))
+			sum += max(-1, min(1, (d-least)/least))
+			out.v[k] = sum
+		}
+	}
+	return out
+}
+
+// centre is where the leg's middle lies in a row, by the way from the foot to the calf.
+func (l *oneLeg) centre(y int) float64 {
+	u := (l.sole - float64(y)) / (0.45 * l.shank)
+	return l.foot + min(1.5, u)*(l.calf-l.foot)
+}
+
+// pair finds the two edges of the leg from the ground up: at each row its middle and half its width, by what stands
+// out most along the whole of both.
+func (l *oneLeg) pair(edge, inside *plot, low, high int) (mid, half []float64) {
+	rows := low - high + 1
+	aside := int(asideMost * l.shank)
+	w0, w1 := int(slimHalf*l.shank), int(widestHalf*l.shank)
+	nc, nw := 2*aside+1, w1-w0+1
+	centre := func(y int) int { return int(l.centre(y)) }
+	wide := float32(heelWide * l.shank)
+	cost := make([]float32, nc*nw)
+	back := make([][]int8, rows)
+	for k := range rows {
+		y := low - k
+		c0 := centre(y) - aside
+		shift := 0
+		if k > 0 {
+			shift = c0 - (centre(y+1) - aside)
+		}
+		next := make([]float32, nc*nw)
+		from := make([]int8, nc*nw)
+		for c := range nc {
+			for w := range nw {
+				l1, r1 := c0+c-(w0+w), c0+c+(w0+w)
+				score := float32(0)
+				if l1 > 1 && r1 < l.w-2 {
+					in := inside.v[y*l.w+r1] - inside.v[y*l.w+l1]
+					score = edge.v[y*l.w+l1] + edge.v[y*l.w+r1] + insideCounts*2*in/wide
+				}
+				if k == 0 {
+					next[c*nw+w] = score
+					continue
+				}
+				best, at := float32(math.Inf(-1)), 0
+				for dc := -1; dc <= 1; dc++ {
+					for dw := -1; dw <= 1; dw++ {
+						pc, pw := c+shift+dc, w+dw
+						if pc < 0 || pc >= nc || pw < 0 || pw >= nw {
+							continue
+						}
+						v := cost[pc*nw+pw] - bendCost*float32(abs(dc)) - widenCost*float32(abs(dw))
+						if v > best {
+							best, at = v, (dc+1)*3+dw+1
+						}
+					}
+				}
+				next[c*nw+w], from[c*nw+w] = best+score, int8(at)
+			}
+		}
+		cost, back[k] = next, from
+	}
+	at := 0
+	for k := range cost {
+		if cost[k] > cost[at] {
+			at = k
+		}
+	}
+	mid, half = make([]float64, rows), make([]float64, rows)
+	c, w := at/nw, at%nw
+	for k := rows - 1; k >= 0; k-- {
+		y := low - k
+		c0 := centre(y) - aside
+		l1, r1 := c0+c-(w0+w), c0+c+(w0+w)
+		a, b := l.between(edge, l1, y), l.between(edge, r1, y)
+		mid[y-high], half[y-high] = (a+b)/2, (b-a)/2
+		if k > 0 {
+			step := int(back[k][c*nw+w])
+			shift := c0 - (centre(y+1) - aside)
+			c, w = c+shift+step/3-1, w+step%3-1
+		}
+	}
+	return mid, half
+}
+
+// between is where about a place an edge is strongest, to a part of a pixel.
+func (l *oneLeg) between(edge *plot, x, y int) float64 {
+	if x < 3 || x > l.w-4 {
+		return float64(x)
+	}
+	sum, at := float32(0), float32(0)
+	for d := -2; d <= 2; d++ {
+		v := edge.v[y*l.w+x+d]
+		v *= v
+		sum, at = sum+v, at+v*float32(d)
+	}
+	if sum == 0 {
+		return float64(x)
+	}
+	return float64(x) + float64(at/sum)
+}
+
+// robustLine is x by y through places of which some are strays.
+func robustLine(ys, xs []float64) (at0, slope float64) {
+	n := len(ys)
+	if n < 3 {
+		return median(xs), 0
+	}
+	// Theil and Sen's to begin with, then least squares of what lies near.
+	var slopes []float64
+	for i := range n {
+		if j := i + n/3; j < n {
+			for k := j; k < n; k += max(1, n/12) {
+				slopes = append(slopes, (xs[k]-xs[i])/(ys[k]-ys[i]))
+			}
+		}
+	}
+	slope = median(slopes)
+	off := make([]float64, n)
+	for i := range n {
+		off[i] = xs[i] - slope*ys[i]
+	}
+	at0 = median(off)
+	for range 5 {
+		var stray []float64
+		for i := range n {
+			stray = append(stray, math.Abs(xs[i]-at0-slope*ys[i]))
+		}
+		wide := max(0.4, 3*1.4826*median(stray))
+		var s, sx, sy, syy, sxy float64
+		for i := range n {
+			u := (xs[i] - at0 - slope*ys[i]) / wide
+			if math.Abs(u) >= 1 {
+				continue
+			}
+			w := (1 - u*u) * (1 - u*u)
+			s, sx, sy = s+w, sx+w*xs[i], sy+w*ys[i]
+			syy, sxy = syy+w*ys[i]*ys[i], sxy+w*xs[i]*ys[i]
+		}
+		if d := s*syy - sy*sy; d > 1e-9 {
+			slope = (s*sxy - sx*sy) / d
+			at0 = (sx - slope*sy) / s
+		}
+	}
+	return at0, slope
+}
+
+// counter finds the two straight sides of the heel: of all pairs of lines as far apart as a heel is wide, and about
+// in line with each other, those along which the picture changes most. Forefoot, shadow and a tab on the heel have
+// edges too, but none so straight at that distance.
+func (l *oneLeg) counter(edge *plot, about, calfAside float64) func(y float64) Point {
+	y0, y1 := l.sole-heelTo*l.shank, l.sole-heelFrom*l.shank
+	middle := (y0 + y1) / 2
+	lean := -calfAside / ((calfTo - calfFrom) * l.shank) // dx by dy of the leg, down
+	out := 1.0
+	if l.side == term.Left {
+		out = -1
+	}
+	usual := heelWide
+	if l.bare {
+		usual = bareWide
+	}
+	along := func(x, slope float64) float64 {
+		sum, n := 0.0, 0.0
+		for y := y0; y <= y1; y++ {
+			sum += math.Sqrt(float64(edge.at(x+slope*(y-middle), y)))
+			n++
+		}
+		return sum / n
+	}
+	type sides struct{ x, slope, half, taper float64 }
+	score := func(s sides) float64 {
+		a, b := along(s.x-s.half, s.slope-s.taper), along(s.x+s.half, s.slope+s.taper)
+		w := (2*s.half/l.shank - usual) / heelWideSD
+		turn := (math.Atan(s.slope)*out - math.Atan(-lean)*out) * 180 / math.Pi
+		e := (turn - usualRoll) / rollSD
+		return a + b + 0.5*min(a, b) - 0.02*w*w - rollCounts*e*e
+	}
+	best, most := sides{}, math.Inf(-1)
+	step := max(1, 0.008*l.shank)
+	var leans, scores [51]float64
+	for k := range leans {
+		leans[k], scores[k] = -0.5+0.02*float64(k), math.Inf(-1)
+	}
+	for x := about - 0.04*l.shank; x <= about+0.04*l.shank; x += step {
+		for n, slope := range leans {
+			for half := (usual/2 - 0.018) * l.shank; half <= (usual/2+0.034)*l.shank; half += step {
+				for taper := -0.05; taper <= 0.1001; taper += 0.05 {
+					v := score(sides{x, slope, half, taper})
+					if v > most {
+						best, most = sides{x, slope, half, taper}, v
+					}
+					scores[n] = max(scores[n], v)
+				}
+			}
+		}
+	}
+	for d := 0.5; d > 0.04; d /= 1.7 {
+		for again := true; again; {
+			again = false
+			for _, t := range []sides{{d, 0, 0, 0}, {0, 0.02 * d, 0, 0}, {0, 0, d, 0}, {0, 0, 0, 0.03 * d}} {
+				for _, k := range []float64{-1, 1} {
+					s := sides{best.x + k*t.x, best.slope + k*t.slope, best.half + k*t.half, best.taper + k*t.taper}
+					if v := score(s); v > most+1e-9 {
+						best, most, again = s, v, true
+					}
+				}
+			}
+		}
+	}
+	// Where several pairs of lines are about as good, the lean lies between them.
+	top, sum, lean2 := slices.Max(scores[:]), 0.0, 0.0
+	for k, v := range scores {
+		weight := math.Exp(leanSharp * (v - top))
+		sum, lean2 = sum+weight, lean2+weight*leans[k]
+	}
+	best.slope += (lean2/sum - best.slope) * leanShared
+	l.sides = [4]float64{best.x - best.half, best.slope - best.taper, best.x + best.half, best.slope + best.taper}
+	return func(y float64) Point { return Point{best.x + best.slope*(y-middle), y} }
+}
+
+// ends tells each contact's first and last frame by the heel's height.
+func (l *oneLeg) ends(fps float64) {
+	for _, c := range l.contacts {
+		n := len(c.ok)
+		y := make([]float64, n)
+		at := c.middle - c.from
+		if n == 0 || !c.ok[at] {
+			continue
+		}
+		from, to := at, at
+		for from > 0 && c.ok[from-1] {
+			from--
+		}
+		for to+1 < n && c.ok[to+1] {
+			to++
+		}
+		for i := from; i <= to; i++ {
+			y[i] = l.heelRef.placed(c.heel[i], l.pivotAt).Y
+		}
+		for i := range from {
+			y[i] = y[from]
+		}
+		for i := to + 1; i < n; i++ {
+			y[i] = y[to]
+		}
+		e, ok := ends(y, c.ok, fps, unevenHeel*l.shank, from, from, to, to)
+		if !ok || float64(e.off-e.on) < restTime*fps {
+			continue
+		}
+		c.on, c.off, c.found = c.from+e.on, c.from+e.off, true
+	}
+}
+
+// marks are the virtual points of the leg in every frame in which it was found.
+func (l *oneLeg) marks() map[string][]Mark {
+	out := map[string][]Mark{}
+	last := -1
+	for _, c := range l.contacts {
+		if !c.found {
+			continue
+		}
+		for i := range c.ok {
+			if !c.ok[i] || c.from+i <= last {
+				continue
+			}
+			last = c.from + i
+			put := func(name string, r *rigid, p pose, q Point) {
+				at := r.placed(p, q)
+				out[name] = append(out[name], Mark{last, Point{at.X + float64(l.x0), at.Y + float64(l.y0)}, OnOutline})
+			}
+			put("heel_low", l.heelRef, c.heel[i], l.line.heelLow)
+			put("heel_top", l.heelRef, c.heel[i], l.line.heelTop)
+			put("calf_low", l.calfRef, c.calf[i], l.line.calfLow)
+			put("calf_top", l.calfRef, c.calf[i], l.line.calfTop)
+		}
+	}
+	return out
+}
+
+// House values of the level of a film without dots, degrees.
+const (
+	levelOwn    = 1.9 // SD of a leg's outline off its bones, apart from what both legs share
+	levelShared = 1.8
+	handSD      = 2.9 // of four points that a hand sets on one frame
+)
+
+// levelSD is the error of a side's level by how many frames calibrate it (house).
+func levelSD(frames int) float64 {
+	switch {
+	case frames >= 3:
+		return 1.8
+	case frames == 2:
+		return 2.0
+	case frames == 1:
+		return 2.2
+	}
+	return 3.0
+}
+
+// calibrate turns the heels' lines by what a hand marked on some frames: weighed against the outlines' own error, both
+// feet together. It gives each side's error in sd, and whether anything was marked.
+func calibrate(legs map[term.Side]*oneLeg, hand Tracks, sd map[term.Side]float64) bool {
+	var count, off [2]float64
+	for k, side := range term.Sides {
+		if l := legs[side]; l != nil {
+			count[k], off[k] = l.against(hand[side])
+		}
+		sd[side] = levelSD(int(count[k]))
+	}
+	// The offsets' own spread and the marks' together: two unknowns.
+	v, w := levelOwn*levelOwn+levelShared*levelShared, levelShared*levelShared
+	det := v*v - w*w
+	a, b, c := v/det+count[0]/(handSD*handSD), -w/det, v/det+count[1]/(handSD*handSD)
+	x, y := count[0]*off[0]/(handSD*handSD), count[1]*off[1]/(handSD*handSD)
+	turn := [2]float64{(c*x - b*y) / (a*c - b*b), (a*y - b*x) / (a*c - b*b)}
+	for k, side := range term.Sides {
+		l := legs[side]
+		if l == nil || turn[k] == 0 {
+			continue
+		}
+		deg := turn[k] // clockwise on the screen is rolling in on the left
+		if side == term.Right {
+			deg = -deg
+		}
+		sin, cos := math.Sincos(deg * math.Pi / 180)
+		d := l.line.heelLow.minus(l.line.heelTop)
+		l.line.heelTop = l.line.heelLow.minus(Point{cos*d.X - sin*d.Y, sin*d.X + cos*d.Y})
+	}
+	return count[0]+count[1] > 0
+}
+
+// against is on how many frames all four points of a leg were marked, and how much more rolled in they are in the mean
+// than its outline, degrees.
+func (l *oneLeg) against(hand map[string][]Mark) (frames, off float64) {
+	own := l.marks()
+	at := func(marks []Mark, f int) (Point, bool) {
+		i, ok := slices.BinarySearchFunc(marks, f, func(m Mark, f int) int { return m.Frame - f })
+		if !ok {
+			return Point{}, false
+		}
+		return marks[i].Point, true
+	}
+	angle := func(marks map[string][]Mark, f int) (float64, bool) {
+		var p [4]Point
+		for k, name := range DotNames(Rear) {
+			q, ok := at(marks[name], f)
+			if !ok {
+				return 0, false
+			}
+			p[k] = q
+		}
+		a := bend(p[1].minus(p[0]), p[3].minus(p[2]))
+		if l.side == term.Right {
+			a = -a
+		}
+		return a, true
+	}
+	for _, m := range hand["calf_top"] {
+		h, ok := angle(hand, m.Frame)
+		o, found := angle(own, m.Frame)
+		if ok && found {
+			frames, off = frames+1, off+h-o
+		}
+	}
+	if frames > 0 {
+		off /= frames
+	}
+	return frames, off
+}

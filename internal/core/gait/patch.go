@@ -1,0 +1,226 @@
+package gait
+
+import "math"
+
+// pose is how a patch lies against where it lay in its own picture: px, and radians clockwise on the screen.
+type pose struct{ x, y, turn float64 }
+
+// plot is a picture of brightness with parts of a level.
+type plot struct {
+	w, h int
+	v    []float32
+}
+
+func newPlot(w, h int) *plot { return &plot{w, h, make([]float32, w*h)} }
+
+// at is the brightness between pixels; beyond the border that of the border.
+func (p *plot) at(x, y float64) float32 {
+	x, y = min(max(x, 0), float64(p.w-1)-1e-6), min(max(y, 0), float64(p.h-1)-1e-6)
+	i, j := int(x), int(y)
+	u, v := float32(x-float64(i)), float32(y-float64(j))
+	k := j*p.w + i
+	a := p.v[k] + u*(p.v[k+1]-p.v[k])
+	b := p.v[k+p.w] + u*(p.v[k+p.w+1]-p.v[k+p.w])
+	return a + v*(b-a)
+}
+
+// half is the picture at half its size.
+func (p *plot) half() *plot {
+	out := newPlot(max(2, p.w/2), max(2, p.h/2))
+	for y := range out.h {
+		for x := range out.w {
+			k := min(2*y, p.h-2)*p.w + min(2*x, p.w-2)
+			out.v[y*out.w+x] = (p.v[k] + p.v[k+1] + p.v[k+p.w] + p.v[k+p.w+1]) / 4
+		}
+	}
+	return out
+}
+
+// rigid is a piece of a picture that is found again in others, moved and turned but not changed: with weights, since
+// what lies beside a leg changes and the leg does not.
+type rigid struct {
+	x0, y0, w, h int // in its own picture
+	look         *plot
+	weight       []float32
+	gx, gy       []float32
+	solve        [9]float64 // inverse of the normal matrix
+	hold         float64    // how much it is held against moving along itself
+	mean, sd     float64
+	coarse       *rigid
+}
+
+// House values of finding a patch again.
+const (
+	mostTurns  = 14    // of the search for a pose
+	settled    = 0.004 // px and, at its rim, of turning
+	leastPiece = 12    // px, across
+	faintSD    = 12.0  // of brightness: a patch of less contrast is not asked to be more alike
+)
+
+// middle is the place about which a patch turns.
+func (r *rigid) middle() (float64, float64) { return float64(r.w-1) / 2, float64(r.h-1) / 2 }
+
+// newRigid cuts a patch from a picture. weight may be nil.
+func newRigid(from *plot, x0, y0, w, h int, weight []float32, hold float64, coarse bool) *rigid {
+	r := &rigid{x0: x0, y0: y0, w: w, h: h, look: newPlot(w, h), weight: weight, hold: hold}
+	for y := range h {
+		for x := range w {
+			r.look.v[y*w+x] = from.at(float64(x0+x), float64(y0+y))
+		}
+	}
+	if r.weight == nil {
+		r.weight = make([]float32, w*h)
+		cx, cy := r.middle()
+		for y := range h {
+			for x := range w {
+				u, v := (float64(x)-cx)/float64(w)*2, (float64(y)-cy)/float64(h)*2
+				r.weight[y*w+x] = float32(max(0.02, (1-u*u*u*u)*(1-v*v*v*v)))
+			}
+		}
+	}
+	r.ready()
+	if coarse && w >= 2*leastPiece && h >= 2*leastPiece {
+		small := from.half()
+		weights := make([]float32, (w/2)*(h/2))
+		for y := range h / 2 {
+			for x := range w / 2 {
+				weights[y*(w/2)+x] = r.weight[2*y*w+2*x]
+			}
+		}
+		r.coarse = newRigid(small, x0/2, y0/2, w/2, h/2, weights, hold, false)
+	}
+	return r
+}
+
+// weigh gives every place the weight that a picture of weights has there.
+func (r *rigid) weigh(by *plot) {
+	for y := range r.h {
+		for x := range r.w {
+			r.weight[y*r.w+x] *= by.at(float64(r.x0+x), float64(r.y0+y))
+		}
+	}
+	r.ready()
+	if r.coarse != nil {
+		r.coarse.weigh(by.half())
+	}
+}
+
+// ready works out what does not change from picture to picture.
+func (r *rigid) ready() {
+	n := r.w * r.h
+	r.gx, r.gy = make([]float32, n), make([]float32, n)
+	sum, of, square := 0.0, 0.0, 0.0
+	for k, v := range r.look.v {
+		w := float64(r.weight[k])
+		sum, of, square = sum+w*float64(v), of+w, square+w*float64(v)*float64(v)
+	}
+	r.mean = sum / of
+	r.sd = math.Sqrt(max(1e-6, square/of-r.mean*r.mean))
+	cx, cy := r.middle()
+	var m [6]float64
+	for y := range r.h {
+		for x := range r.w {
+			k := y*r.w + x
+			l, t := max(0, x-1), max(0, y-1)
+			rr, b := min(r.w-1, x+1), min(r.h-1, y+1)
+			gx := (r.look.v[y*r.w+rr] - r.look.v[y*r.w+l]) / float32(max(1, rr-l))
+			gy := (r.look.v[b*r.w+x] - r.look.v[t*r.w+x]) / float32(max(1, b-t))
+			r.gx[k], r.gy[k] = gx, gy
+			w := float64(r.weight[k])
+			fx, fy := float64(gx), float64(gy)
+			ft := -fx*(float64(y)-cy) + fy*(float64(x)-cx)
+			m[0] += w * fx * fx
+			m[1] += w * fx * fy
+			m[2] += w * fx * ft
+			m[3] += w * fy * fy
+			m[4] += w * fy * ft
+			m[5] += w * ft * ft
+		}
+	}
+	m[3] += r.hold * (m[0] + m[3]) // nothing on a leg says how far along it lies
+	rim := float64(r.w*r.w+r.h*r.h) / 12
+	m[0], m[3], m[5] = m[0]*1.001+1e-3, m[3]*1.001+1e-3, m[5]*1.001+1e-3*rim
+	a, b, c, d, e, f := m[0], m[1], m[2], m[3], m[4], m[5]
+	det := a*(d*f-e*e) - b*(b*f-c*e) + c*(b*e-c*d)
+	r.solve = [9]float64{(d*f - e*e) / det, (c*e - b*f) / det, (b*e - c*d) / det,
+		(c*e - b*f) / det, (a*f - c*c) / det, (b*c - a*e) / det,
+		(b*e - c*d) / det, (b*c - a*e) / det, (a*d - b*b) / det}
+}
+
+// seen gives the picture under the patch as a pose has it.
+func (r *rigid) seen(in *plot, p pose, out []float32) {
+	sin, cos := math.Sincos(p.turn)
+	cx, cy := r.middle()
+	for y := range r.h {
+		v := float64(y) - cy
+		x, yy := float64(r.x0)+cx+p.x-cx*cos-v*sin, float64(r.y0)+cy+p.y-cx*sin+v*cos
+		for k := y * r.w; k < (y+1)*r.w; k++ {
+			out[k] = in.at(x, yy)
+			x, yy = x+cos, yy+sin
+		}
+	}
+}
+
+// find looks for the patch from a pose on. unlike is how much what it finds differs from it, in multiples of its
+// own contrast: 0 is the same, 1 nothing like it. small is the picture at half its size, or nil.
+func (r *rigid) find(in, small *plot, from pose) (p pose, unlike float64) {
+	p = from
+	if r.coarse != nil && small != nil {
+		q, _ := r.coarse.find(small, nil, pose{p.x / 2, p.y / 2, p.turn})
+		if math.Hypot(2*q.x-p.x, 2*q.y-p.y) < float64(r.w) && math.Abs(q.turn-p.turn) < 0.3 {
+			p = pose{2 * q.x, 2 * q.y, q.turn}
+		}
+	}
+	got := make([]float32, r.w*r.h)
+	cx, cy := r.middle()
+	rim := 0.5 * math.Hypot(float64(r.w), float64(r.h))
+	for range mostTurns {
+		r.seen(in, p, got)
+		unlike = r.unlike(got)
+		gain, bias := r.light(got)
+		var ex, ey, et float64
+		for y := range r.h {
+			for x := range r.w {
+				k := y*r.w + x
+				d := float64(r.weight[k]) * (float64(got[k])*gain + bias - float64(r.look.v[k]))
+				gx, gy := float64(r.gx[k]), float64(r.gy[k])
+				ex += d * gx
+				ey += d * gy
+				et += d * (-gx*(float64(y)-cy) + gy*(float64(x)-cx))
+			}
+		}
+		s := &r.solve
+		dx, dy, dt := s[0]*ex+s[1]*ey+s[2]*et, s[3]*ex+s[4]*ey+s[5]*et, s[6]*ex+s[7]*ey+s[8]*et
+		// Turn the step as the patch lies, and take it back.
+		sin, cos := math.Sincos(p.turn)
+		p = pose{p.x - (cos*dx - sin*dy), p.y - (sin*dx + cos*dy), p.turn - dt}
+		if math.Abs(dx)+math.Abs(dy)+math.Abs(dt)*rim < settled {
+			break
+		}
+	}
+	r.seen(in, p, got)
+	return p, r.unlike(got)
+}
+
+// light is the scale and shift that bring what was seen to the patch's own light.
+func (r *rigid) light(got []float32) (gain, bias float64) {
+	sum, of, square := 0.0, 0.0, 0.0
+	for k, v := range got {
+		w := float64(r.weight[k])
+		sum, of, square = sum+w*float64(v), of+w, square+w*float64(v)*float64(v)
+	}
+	mean := sum / of
+	gain = min(2, max(0.5, r.sd/math.Sqrt(max(1, square/of-mean*mean))))
+	return gain, r.mean - gain*mean
+}
+
+func (r *rigid) unlike(got []float32) float64 {
+	gain, bias := r.light(got)
+	sum, of := 0.0, 0.0
+	for k, v := range got {
+		w := float64(r.weight[k])
+		d := float64(v)*gain + bias - float64(r.look.v[k])
+		sum, of = sum+w*d*d, of+w
+	}
+	return math.Sqrt(sum/of) / max(faintSD, r.sd)
+}
