@@ -196,3 +196,59 @@ func TestNoLegs(t *testing.T) {
 		t.Errorf("from the side: %v", err)
 	}
 }
+
+// Whatever moves in a film, it is read within sense or refused in words.
+func TestOddFilms(t *testing.T) {
+	t.Parallel()
+	r := rand.New(rand.NewPCG(3, 3))
+	paint := map[string]func(i, x, y int) uint8{
+		"noise":       func(int, int, int) uint8 { return uint8(r.IntN(256)) },
+		"a flash":     func(i, _, _ int) uint8 { return uint8(i % 7 * 30) },
+		"a bar":       func(i, x, _ int) uint8 { return uint8(200 * bell(float64(x)-80-50*math.Sin(float64(i)/13), 9)) },
+		"two bars":    func(i, x, y int) uint8 { return twoBars(i, x, y, 0) },
+		"stumps":      func(i, x, y int) uint8 { return twoBars(i, x, y, 70) },
+		"stripes":     func(i, _, y int) uint8 { return uint8(100 + 60*math.Sin(float64(y-3*i)/4)) },
+		"a slow drag": func(i, x, y int) uint8 { return uint8(x + y + i/3) },
+	}
+	for name, at := range paint {
+		var film kept
+		for i := range 240 {
+			g := image.NewGray(image.Rect(0, 0, 170, 130))
+			for p := range g.Pix {
+				g.Pix[p] = at(i, p%170, p/170)
+			}
+			film = append(film, g)
+		}
+		for _, fps := range []float64{24, 120, 1000} {
+			rec := gait.Recording{Schema: gait.RecordingSchema, View: gait.Rear, FPS: &fps, Markers: gait.NoMarkers}
+			f, err := gait.Follow(film, rec, nil)
+			if err == nil {
+				_, err = gait.Read(f, rec, gait.Corrections{}, nil)
+			}
+			if _, ok := fault.As(err); err != nil && !ok {
+				t.Errorf("%s at %g: %v", name, fps, err)
+			}
+		}
+	}
+	for _, size := range []image.Point{{16, 16}, {160, 40}, {5000, 17}} {
+		fps := 60.0
+		film := kept{image.NewGray(image.Rectangle{Max: size}), image.NewGray(image.Rectangle{Max: size})}
+		_, err := gait.Follow(film, gait.Recording{Schema: gait.RecordingSchema, View: gait.Rear, FPS: &fps, Markers: gait.NoMarkers}, nil)
+		if _, ok := fault.As(err); !ok {
+			t.Errorf("%v: %v", size, err)
+		}
+	}
+}
+
+func bell(d, wide float64) float64 { return math.Exp(-d * d / (2 * wide * wide)) }
+
+// twoBars come down in turn, from a height.
+func twoBars(i, x, y, top int) uint8 {
+	for k := range 2 {
+		low := 90 + 25*math.Sin(2*math.Pi*(float64(i)/85+float64(k)/2))
+		if abs := math.Abs(float64(x) - 55 - 60*float64(k)); abs < 8 && y > top && float64(y) < low {
+			return 210
+		}
+	}
+	return 60
+}

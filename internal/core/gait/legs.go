@@ -1,6 +1,7 @@
 package gait
 
 import (
+	"fmt"
 	"image"
 	"math"
 	"slices"
@@ -28,6 +29,8 @@ const (
 	mostCalfLost = 0.3  // of the frames on the ground
 	flatFrom     = 0.15 // of a contact
 	flatTo       = 0.75
+	leastWide    = 160 // px, of a film that is read without dots
+	leastHigh    = 120
 	leastContact = 2 // a leg, that are like one another
 )
 
@@ -79,6 +82,10 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 		return Followed{}, notLegs("they are read from behind; from the side and the front stick dots on, or mark them by hand")
 	}
 	n := w.frames.Len()
+	w.settleSize()
+	if w.size.X < leastWide || w.size.Y < leastHigh {
+		return Followed{}, notLegs(fmt.Sprintf("the picture of %d by %d pixels is too small", w.size.X, w.size.Y))
+	}
 	half := func(done int) error { return progress(done / 2) }
 	o, err := newOverview(w, n, *r.FPS, half)
 	if err != nil {

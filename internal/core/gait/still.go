@@ -60,7 +60,6 @@ func (o *overview) at(i int) []uint8 {
 }
 
 func newOverview(w *watcher, n int, fps float64, progress func(int) error) (*overview, error) {
-	w.settleSize()
 	o := &overview{fps: fps, frames: make([][]uint8, n)}
 	o.by = max(1, (w.size.X+smallWidth-1)/smallWidth)
 	for w.size.X/o.by*(w.size.Y/o.by)*n > smallBytes {
