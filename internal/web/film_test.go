@@ -253,6 +253,10 @@ func TestFilmRefused(t *testing.T) {
 		!strings.Contains(p.body, "choose one") {
 		t.Errorf("without consent: %d", p.code)
 	}
+	if p := b.post("/fits/5/gait/bench", "view", "side", "gait", "run", "near", "left", "dots", "none", "keep", "no"); p.code !=
+		http.StatusUnprocessableEntity || !strings.Contains(p.body, "from behind only") {
+		t.Errorf("from the side without dots: %d", p.code)
+	}
 	if p := b.upload("/fits/5/gait/archive", "archive", []byte("no zip"), "archive_keep", "yes"); p.code != http.StatusUnprocessableEntity ||
 		!strings.Contains(p.body, "no zip archive") {
 		t.Errorf("no zip: %d", p.code)

@@ -125,7 +125,7 @@ func (f *Films) Mark(ctx context.Context, who app.Actor, fitID, id uint64, marks
 		}
 		film.Recording.Markers = by
 		if len(by) == 0 {
-			film.Recording.Markers = "auto"
+			film.Recording.Markers = gait.AutoMarkers
 		}
 		description, err := json.Marshal(film.Recording)
 		if err != nil {

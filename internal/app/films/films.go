@@ -40,6 +40,9 @@ const (
 	benchSeconds = 4
 )
 
+// NoDots says of a film that nobody stuck dots on.
+const NoDots = "none"
+
 // Fields describe a film before it is taken.
 var Fields = []form.Field{
 	{Name: "view", Label: "Seen", Kind: form.Choice, Choices: form.Words(gait.Views)},
@@ -47,7 +50,8 @@ var Fields = []form.Field{
 	{Name: "shod", Label: "In", Kind: form.Text, Max: 80},
 	{Name: "surface", Label: "On", Kind: form.Choice, Choices: gait.Surfaces},
 	{Name: "near", Label: "Leg towards the camera", Kind: form.Choice, Choices: form.Words(term.Sides)},
-	{Name: "dots", Label: "Colour of the dots", Kind: form.Choice, Choices: []string{"any", "magenta", "orange", "green", "yellow", "blue"}},
+	{Name: "dots", Label: "Colour of the dots", Kind: form.Choice, Choices: []string{"any", NoDots, "magenta", "orange", "green", "yellow",
+		"blue"}},
 	{Name: "speed_kmh", Label: "Speed", Kind: form.Number, Unit: form.KMH, Lo: 0.5, Hi: 45},
 	{Name: "fps", Label: "Frames a second, if not the film's own", Kind: form.Number, Lo: gait.MinFPS, Hi: gait.MaxFPS},
 	{Name: "keep", Label: "May we keep the film?", Kind: form.Choice, Choices: []string{"yes", "no"}},
@@ -102,7 +106,10 @@ func (f Film) subject() string { return strconv.FormatUint(f.ID, 10) }
 func (f Film) Plain() bool { return record.Plain(f.Recording.Shod) }
 
 // ByHand says whether the film's dots were marked by hand.
-func (f Film) ByHand() bool { return f.Recording.Markers != "auto" }
+func (f Film) ByHand() bool {
+	_, told := f.Recording.Markers.(string)
+	return !told
+}
 
 // Name is what a film is called: "run from behind, barefoot".
 func (f Film) Name() string {

@@ -52,7 +52,8 @@ const benchSeeds = 70
 // Bench lets the camera on the bench, a stand-in, film an invented runner in the fit's place.
 func (f *Films) Bench(ctx context.Context, who app.Actor, fit *record.Conclusions, rec gait.Recording, keep bool) (Film, error) {
 	o := device.TreadmillOptions{Seed: benchSeeds + fit.Runner.ID, View: rec.View, Gait: rec.Gait, Seconds: benchSeconds, Width: 480,
-		Height: 360, Shod: rec.Shod, Barefoot: rec.Shod == record.Barefoot, Near: rec.Near, Peak: map[term.Side]float64{}}
+		Height: 360, Shod: rec.Shod, Barefoot: rec.Shod == record.Barefoot, Near: rec.Near, Peak: map[term.Side]float64{},
+		Bare: rec.Markers == gait.NoMarkers}
 	less := 0.0
 	for i := range fit.Shop.Catalogue.Models {
 		if m := &fit.Shop.Catalogue.Models[i]; record.ModelName(m) == rec.Shod {

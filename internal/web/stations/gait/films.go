@@ -104,9 +104,15 @@ func describe(c *kit.Req, extra ...string) (form url.Values, rec core.Recording,
 	}
 	rec = core.Recording{Schema: core.RecordingSchema, View: core.View(v["view"].Text), Gait: core.Motion(v["gait"].Text),
 		Surface: v["surface"].Text, Shod: v["shod"].Text,
-		SpeedKMH: number("speed_kmh"), FPS: number("fps"), Markers: "auto"}
+		SpeedKMH: number("speed_kmh"), FPS: number("fps"), Markers: core.AutoMarkers}
 	if deg, named := hues[v["dots"].Text]; named {
 		rec.DotHueDeg = &deg
+	}
+	if v["dots"].Text == films.NoDots {
+		rec.Markers = core.NoMarkers
+		if rec.View != core.Rear {
+			l.Add("dots", "are none; without dots a film is read from behind only")
+		}
 	}
 	if rec.View == core.Side {
 		rec.Near = term.Side(v["near"].Text)
