@@ -438,8 +438,8 @@ func (l *leg) eversion(at float64) float64 {
 var (
 	ups = []func(u float64) float64{nil,
 		func(u float64) float64 { return u * u * (3 - 2*u) },
-		func(u float64) float64 { return math.Sin(u * math.Pi / 2) },
-		func(u float64) float64 { return 1 - math.Pow(1-u, 2.2) },
+		func(u float64) float64 { return math.Sin(u*math.Pi/2) * begins(u) },
+		func(u float64) float64 { return (1 - math.Pow(1-u, 2.2)) * begins(u) },
 	}
 	downs = []func(u float64) float64{nil,
 		func(u float64) float64 { return math.Pow(u, 0.85) },                         // drops and stops dead
@@ -449,6 +449,12 @@ var (
 		func(u float64) float64 { return 0.5*u + 0.5*min(1, max(0, (u-0.25)/0.25)) }, // in two steps
 	}
 )
+
+// begins lets a foot gather speed as it leaves: no foot is as fast in its first moment.
+func begins(u float64) float64 {
+	v := min(1, u/0.3)
+	return v * v * (3 - 2*v)
+}
 
 // height of the foot over its floor in swing, px.
 func (l *leg) height(u float64) float64 {

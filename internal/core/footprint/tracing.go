@@ -374,6 +374,12 @@ func (d *drawing) hold(rays []ray, seen [][]float32, least int) error {
 	const barred = -40
 	n := len(rays)
 	d.held = make([]bool, n)
+	reach := int(math.Round(heldMM / sampleMM))
+	// Which place has a say in a look: the nearest along the line.
+	near, out := make([]int, n), make([]float64, n)
+	for k := range near {
+		near[k] = reach + 1
+	}
 	for _, q := range d.through {
 		at, off := -1, math.Inf(1)
 		for k, r := range rays {
@@ -386,22 +392,32 @@ func (d *drawing) hold(rays []ray, seen [][]float32, least int) error {
 			return fault.List{{Field: "through", Text: "holds a place from which no line goes round the foot"}}
 		}
 		r := rays[at]
-		out := (q.X-r.from.X)*r.dir.X + (q.Y-r.from.Y)*r.dir.Y - float64(least)
-		if out < 0 || out > float64(len(seen[at])-1) {
+		far := (q.X-r.from.X)*r.dir.X + (q.Y-r.from.Y)*r.dir.Y - float64(least)
+		if far < 0 || far > float64(len(seen[at])-1) {
 			return fault.List{{Field: "through", Text: "holds a place too far from the foot"}}
 		}
-		reach := int(math.Round(heldMM / sampleMM))
 		for k := -reach; k <= reach; k++ {
-			row := seen[(at+k+n)%n]
-			d.held[(at+k+n)%n] = true
-			wide := (heldAsideMM + heldSpread*math.Abs(float64(k))*sampleMM) / d.mm
-			if k == 0 {
-				wide = 0.6
+			away := k
+			if away < 0 {
+				away = -away
 			}
-			for j := range row {
-				if math.Abs(float64(j)-out) > wide {
-					row[j] += barred
-				}
+			if i := (at + k + n) % n; away < near[i] {
+				near[i], out[i] = away, far
+			}
+		}
+	}
+	for i, away := range near {
+		if away > reach {
+			continue
+		}
+		d.held[i] = true
+		wide := (heldAsideMM + heldSpread*float64(away)*sampleMM) / d.mm
+		if away == 0 {
+			wide = 0.6
+		}
+		for j := range seen[i] {
+			if math.Abs(float64(j)-out[i]) > wide {
+				seen[i][j] += barred
 			}
 		}
 	}

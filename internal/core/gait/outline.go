@@ -31,6 +31,7 @@ const (
 	rimKept       = 4.0  // px beside a leg that are kept with it: its edge is what is found again
 	soleEdge      = 1.2  // of brightness a px, of the sole against the ground
 	soleShare     = 0.15
+	fallsAtEnds   = 0.03   // shanks, that a foot lies lower at both ends than between
 	unevenHeel    = 0.0028 // shanks, that a heel's pivot moves while it rolls
 	besideFrom    = 0.2
 	besideTo      = 0.3
@@ -535,6 +536,7 @@ func (l *oneLeg) ends(fps float64) {
 		n := len(c.ok)
 		y := make([]float64, n)
 		at := c.middle - c.from
+		c.found = false
 		if n == 0 || !c.ok[at] {
 			continue
 		}
@@ -556,6 +558,10 @@ func (l *oneLeg) ends(fps float64) {
 		}
 		e, ok := ends(y, c.ok, fps, unevenHeel*l.shank, from, from, to, to)
 		if !ok || float64(e.off-e.on) < restTime*fps {
+			continue
+		}
+		// A foot leaves the ground upward, on both ends; one in the air comes down on both.
+		if mid := (e.on + e.off) / 2; (y[from]+y[to])/2-y[mid] > fallsAtEnds*l.shank {
 			continue
 		}
 		c.on, c.off, c.found = c.from+e.on, c.from+e.off, true
