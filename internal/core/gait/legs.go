@@ -26,6 +26,7 @@ const (
 	outlineCut   = 20.0 // Hz
 	sharpWithin  = 0.10 // of the stride about the middle of stance, of which the mean picture is made
 	passes       = 3
+	leastRoll    = 1.5  // degrees
 	mostCalfLost = 0.3  // of the frames on the ground
 	flatFrom     = 0.15 // of a contact
 	flatTo       = 0.75
@@ -154,7 +155,7 @@ func (w *watcher) learnLegs(r Recording, o *overview, s *striding, progress func
 		return nil, err
 	}
 	for _, side := range term.Sides {
-		if !legs[side].learn(s.cycle, o.by, *r.FPS, s.hz) {
+		if !legs[side].learn(s.cycle, o.by, *r.FPS, s.hz) || !legs[side].rolls() {
 			delete(legs, side)
 		}
 	}
@@ -274,6 +275,25 @@ func (l *oneLeg) learn(ground *cycle, by int, fps, hz float64) bool {
 		}
 	}
 	return true
+}
+
+// rolls says whether the heel turns against the leg while it stands, as every heel does: what does not is no foot.
+func (l *oneLeg) rolls() bool {
+	var all []float64
+	for _, c := range l.contacts {
+		if !c.found {
+			continue
+		}
+		lo, hi := math.Inf(1), math.Inf(-1)
+		for i := range c.ok {
+			if f := c.from + i; c.ok[i] && f >= c.on && f <= c.off {
+				d := c.heel[i].turn - c.calf[i].turn
+				lo, hi = min(lo, d), max(hi, d)
+			}
+		}
+		all = append(all, (hi-lo)*180/math.Pi)
+	}
+	return median(all) >= leastRoll
 }
 
 // unclear says whether the leg was told badly: calf or heel lost in many of the frames on the ground.
