@@ -52,11 +52,8 @@ type oneLeg struct {
 	usual      float64 // how unlike its patch a heel on the ground is
 	pivotAt    Point   // of the heel's own picture, that stands while it rolls
 	mean       *plot   // the leg's mean picture
-	edge       *plot
-	mid, halfs []float64
 	sides      [4]float64 // of the heel, left and right: px across in the middle of its height, and px across a px down
 	shape      *plot      // of the mean picture: what is leg
-	top        int
 }
 
 // standing is one contact with the frames about it.
@@ -319,16 +316,16 @@ func (l *oneLeg) cut(pic *plot) {
 // steady keeps, of a contact that was found, the frames in which the foot is flat for the mean pictures, and says
 // whether there are any.
 func (l *oneLeg) steady() bool {
-	any := false
+	found := false
 	for _, c := range l.contacts {
 		if c.found {
 			d := float64(c.off - c.on)
 			c.a, c.b = c.on+int(flatFrom*d), c.on+int(flatTo*d)
 			c.middle = (c.on + c.off) / 2
-			any = true
+			found = true
 		}
 	}
-	return any
+	return found
 }
 
 // follow finds the leg in the middle of a contact and from there frame by frame to both sides.

@@ -12,7 +12,7 @@ import (
 const (
 	smallWidth    = 320      // px, a film is looked over at
 	smallBytes    = 64 << 20 // that its frames take at most
-	columns       = 40       // in which what moves is told apart
+	columns       = 40       // of cells, in which what changes is told apart
 	cellRows      = 24
 	feetOver      = 12.0 // of brightness, that a foot differs from the ground
 	faintCell     = 0.02 // of the cell that changes most: less is noise
@@ -33,8 +33,7 @@ const (
 	fastWalk      = 1.4
 	slowRun       = 1.0
 	fastRun       = 2.1
-	leastInStep   = 0.12 // of what moves, that goes with the stride and against the other leg
-	stanceShare   = 0.08 // of the stride to either side of its middle, in which a foot surely stands
+	leastInStep   = 0.12 // of what changes, that goes with the stride
 )
 
 // overview is a film at a small scale, brightness alone.
@@ -46,7 +45,7 @@ type overview struct {
 	fps    float64
 }
 
-// gaps fills frames that could not be used with their neighbours.
+// at is a frame, or where it could not be used the nearest that could.
 func (o *overview) at(i int) []uint8 {
 	for k := range o.frames {
 		if a := i - k; a >= 0 && a < len(o.frames) && o.frames[a] != nil {
@@ -135,7 +134,6 @@ func (o *overview) steadied() {
 // striding is how a runner strides, as far as the film as a whole shows.
 type striding struct {
 	hz     float64             // of one leg
-	split  float64             // px of the film, between the legs
 	middle map[term.Side][]int // the frames in the middle of each stance
 	sole   map[term.Side]float64
 	column map[term.Side]float64 // px of the film, where the foot stands
@@ -478,7 +476,6 @@ func (c *cycle) feet(out *striding, o *overview, standing, fills float64, later 
 			least, split = v, s
 		}
 	}
-	out.split = (float64(split) + 0.5) * float64(o.by)
 	out.middle, out.sole, out.column = map[term.Side][]int{}, map[term.Side]float64{}, map[term.Side]float64{}
 	out.masks = map[term.Side][]bool{}
 	out.calf = map[term.Side]float64{}
