@@ -37,23 +37,23 @@ const (
 
 // oneLeg is a leg that is followed: pictures of it about its contacts, and where its heel and its calf lie in them.
 type oneLeg struct {
-	side       term.Side
-	bare       bool
-	x0, y0     int // of its crops in the film
-	w, h       int
-	sole       float64 // px down in the crop
-	foot       float64 // px across in the crop
-	calf       float64
-	shank      float64 // px
-	contacts   []*standing
-	heelRef    *rigid
-	calfRef    *rigid
-	line       outline
-	usual      float64 // how unlike its patch a heel on the ground is
-	pivotAt    Point   // of the heel's own picture, that stands while it rolls
-	mean       *plot   // the leg's mean picture
-	sides      [4]float64 // of the heel, left and right: px across in the middle of its height, and px across a px down
-	shape      *plot      // of the mean picture: what is leg
+	side     term.Side
+	bare     bool
+	x0, y0   int // of its crops in the film
+	w, h     int
+	sole     float64 // px down in the crop
+	foot     float64 // px across in the crop
+	calf     float64
+	shank    float64 // px
+	contacts []*standing
+	heelRef  *rigid
+	calfRef  *rigid
+	line     outline
+	usual    float64    // how unlike its patch a heel on the ground is
+	pivotAt  Point      // of the heel's own picture, that stands while it rolls
+	mean     *plot      // the leg's mean picture
+	sides    [4]float64 // of the heel, left and right: px across in the middle of its height, and px across a px down
+	shape    *plot      // of the mean picture: what is leg
 }
 
 // standing is one contact with the frames about it.
