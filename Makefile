@@ -4,6 +4,8 @@ GO ?= go
 BIN := bin/trevik
 STATIC := internal/web/static
 FONTS := $(STATIC)/fonts
+# Scripts of others, as they come.
+SHIPPED := $(STATIC)/htmx.min.js $(STATIC)/mediabunny.js
 FONT_FILES := \
 	@fontsource/brygada-1918/files/brygada-1918-latin-500-normal.woff2 \
 	@fontsource/brygada-1918/files/brygada-1918-latin-ext-500-normal.woff2 \
@@ -30,13 +32,13 @@ test: $(BIN) node_modules/.package-lock.json
 
 build: $(BIN)
 
-GO_SOURCES := $(shell find cmd internal -name '*.go' -o -name '*.sql' -o -name '*.html') $(filter-out $(STATIC)/htmx.min.js,$(wildcard $(STATIC)/*.js)) $(STATIC)/mark.svg go.mod
+GO_SOURCES := $(shell find cmd internal -name '*.go' -o -name '*.sql' -o -name '*.html') $(filter-out $(SHIPPED),$(wildcard $(STATIC)/*.js)) $(STATIC)/mark.svg go.mod
 
-$(BIN): $(GO_SOURCES) $(STATIC)/app.css $(STATIC)/htmx.min.js $(FONTS)/.done
+$(BIN): $(GO_SOURCES) $(STATIC)/app.css $(SHIPPED) $(FONTS)/.done
 	./tools/need mariadb-server
 	CGO_ENABLED=0 $(GO) build -trimpath -o $@ ./cmd/trevik
 
-assets: $(STATIC)/app.css $(STATIC)/htmx.min.js $(FONTS)/.done
+assets: $(STATIC)/app.css $(SHIPPED) $(FONTS)/.done
 
 node_modules/.package-lock.json: package.json package-lock.json
 	npm ci
@@ -47,6 +49,9 @@ $(STATIC)/app.css: internal/web/style/app.css node_modules/.package-lock.json $(
 
 $(STATIC)/htmx.min.js: node_modules/.package-lock.json
 	cp node_modules/htmx.org/dist/htmx.min.js $@
+
+$(STATIC)/mediabunny.js: node_modules/.package-lock.json
+	cp node_modules/mediabunny/dist/bundles/mediabunny.min.mjs $@
 
 $(FONTS)/.done: node_modules/.package-lock.json
 	mkdir -p $(FONTS)
@@ -63,7 +68,7 @@ stale:
 # Lines of code, styles and pages that are longer than 140 columns.
 columns:
 	@! find cmd internal e2e \( -name '*.go' -o -name '*.html' -o -name '*.css' -o -name '*.js' -o -name '*.mjs' -o -name '*.sql' \) \
-		! -path '*/store/db/*' ! -path '$(STATIC)/app.css' ! -path '$(STATIC)/htmx.min.js' -exec env LC_ALL=C awk \
+		! -path '*/store/db/*' ! -path '$(STATIC)/app.css' $(SHIPPED:%=! -path '%') -exec env LC_ALL=C awk \
 		'{ s = $$0; gsub(/[\200-\277]/, "", s) } length(s) > 140 { print FILENAME ":" FNR ": " length(s) " columns" }' {} + | grep .
 
 bench: $(BIN)
@@ -87,4 +92,4 @@ screenshots: $(BIN) node_modules/.package-lock.json
 	node e2e/screenshots.mjs
 
 clean:
-	rm -rf bin node_modules $(STATIC)/app.css $(STATIC)/htmx.min.js $(FONTS)
+	rm -rf bin node_modules $(STATIC)/app.css $(SHIPPED) $(FONTS)

@@ -3,7 +3,9 @@ package films
 import (
 	"context"
 	"encoding/json"
+	"maps"
 	"slices"
+	"time"
 
 	"trevik/internal/app"
 	"trevik/internal/app/visit"
@@ -99,7 +101,8 @@ func (f *Films) Correct(ctx context.Context, who app.Actor, fitID, id uint64, un
 }
 
 func cloned(c gait.Corrections) gait.Corrections {
-	return gait.Corrections{Marks: slices.Clone(c.Marks), Contacts: slices.Clone(c.Contacts), Dropped: slices.Clone(c.Dropped)}
+	return gait.Corrections{Marks: slices.Clone(c.Marks), Contacts: slices.Clone(c.Contacts), Dropped: slices.Clone(c.Dropped),
+		Level: maps.Clone(c.Level)}
 }
 
 // Mark follows a film anew from dots that were marked by hand on key frames, or finds them by
@@ -144,6 +147,96 @@ func (f *Films) Mark(ctx context.Context, who app.Actor, fitID, id uint64, marks
 	return err
 }
 
+// The mean pictures of a film without dots are kept among its frames, and go with them.
+var meanNumber = map[term.Side]int{term.Left: -1, term.Right: -2}
+
+func keepMeans(ctx context.Context, q *db.Queries, film Film, followed gait.Followed) error {
+	if followed.Outline == nil {
+		return nil
+	}
+	for side, m := range followed.Outline.Means {
+		data, err := encode(m.Image)
+		if err == nil {
+			err = q.PutFrame(ctx, db.PutFrameParams{RecordingID: film.ID, Number: int32(meanNumber[side]), Data: data})
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// MeanData is the mean picture of a leg of a film without dots (JPEG).
+func (f *Films) MeanData(ctx context.Context, who app.Actor, id uint64, side term.Side) ([]byte, error) {
+	return f.FrameData(ctx, who, id, meanNumber[side])
+}
+
+// LevelSide is a leg whose level may be set by a hand, or was.
+type LevelSide struct {
+	Side term.Side
+	Mean *gait.MeanPicture
+	Now  [4]gait.Point // px of its mean picture: as a hand set them, else as read
+	By   *gait.LevelMark
+}
+
+// Level is what a hand may set the level of a film without dots by.
+type Level struct {
+	Sides  []LevelSide
+	Taken  bool // it was set, all of it
+	Others []LevelFrom
+}
+
+// LevelFrom is a film of the same runner, day and shoe whose level was set: what it says may be taken over.
+type LevelFrom struct {
+	Film Film
+	Off  map[term.Side]float64
+}
+
+// LevelOf is the level of a film that was read without dots and not by points on its frames; ok is false for others.
+func (f *Films) LevelOf(ctx context.Context, who app.Actor, film Film, others []Film) (out Level, ok bool, err error) {
+	followed, fix, err := paths(ctx, f.Store.Queries, who, film)
+	if err != nil || followed.Outline == nil || followed.Outline.Calibrated {
+		return out, false, err
+	}
+	out.Taken = true
+	for _, side := range term.Sides {
+		mean := followed.Outline.Means[side]
+		if mean == nil {
+			continue
+		}
+		s := LevelSide{Side: side, Mean: mean, Now: mean.Points}
+		if m, set := fix.Level[side]; set {
+			s.By = &m
+			if m.Points != nil {
+				s.Now = *m.Points
+			}
+		} else {
+			out.Taken = false
+		}
+		out.Sides = append(out.Sides, s)
+	}
+	for _, o := range others {
+		if o.ID == film.ID || o.Recording.Shod != film.Recording.Shod || o.MadeAt.Format(time.DateOnly) != film.MadeAt.Format(time.DateOnly) {
+			continue
+		}
+		its, itsFix, err := paths(ctx, f.Store.Queries, who, o)
+		if err != nil {
+			return out, false, err
+		}
+		if its.Outline == nil || len(itsFix.Level) == 0 {
+			continue
+		}
+		from := LevelFrom{Film: o, Off: map[term.Side]float64{}}
+		for side, m := range itsFix.Level {
+			if deg, ok := its.Outline.Off(side, m); ok {
+				from.Off[side] = deg
+			}
+		}
+		out.Others = append(out.Others, from)
+	}
+	return out, len(out.Sides) > 0, nil
+}
+
 // Delete removes a film's frames: the numbers stay, and stills that were put on the card until
 // they are taken off it.
 func (f *Films) Delete(ctx context.Context, who app.Actor, fitID, id uint64) error {
@@ -161,7 +254,7 @@ func (f *Films) Delete(ctx context.Context, who app.Actor, fitID, id uint64) err
 
 // Drop ends what is done with a film and deletes its frames.
 func Drop(ctx context.Context, q *db.Queries, id uint64) error {
-	for _, kind := range []string{readKind, benchKind} {
+	for _, kind := range []string{readKind, benchKind, glanceKind} {
 		if err := jobs.Cancel(ctx, q, kind, Film{ID: id}.subject()); err != nil {
 			return err
 		}

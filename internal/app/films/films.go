@@ -68,6 +68,7 @@ type Films struct {
 func New(c *app.Core, v *visit.Visits, q *jobs.Queue) *Films {
 	f := &Films{c, v, q}
 	q.Register(jobs.Kind{Name: readKind, Do: f.read, GivenUp: f.failed, Within: readingTime})
+	q.Register(jobs.Kind{Name: glanceKind, Do: f.glance, Tries: 1, Within: readingTime})
 	q.Register(jobs.Kind{Name: benchKind, Do: f.film, GivenUp: f.failed, Within: readingTime})
 	return f
 }
@@ -299,26 +300,46 @@ func (f *Films) Resume(ctx context.Context, who app.Actor, fitID, id uint64, rec
 	return f.Film(ctx, who, id)
 }
 
-// AddFrame keeps one frame (JPEG) of a film that is arriving; the same frame may come again. It
-// fails with a fault.List when it is no such picture.
-func (f *Films) AddFrame(ctx context.Context, film Film, number int, data []byte) error {
-	field := "frames." + strconv.Itoa(number)
+// Piece is one frame of a film, by its number (JPEG).
+type Piece struct {
+	Number int
+	Data   []byte
+}
+
+// AddFrames keeps some frames of a film that is arriving, all or none; the same frame may come again. It fails with a
+// fault.List when one is no such picture. Once enough have arrived for a first look, they are read beside.
+func (f *Films) AddFrames(ctx context.Context, who app.Actor, film Film, pieces []Piece) error {
 	if film.State != Arriving {
-		return fault.List{{Field: field, Text: "comes too late: the film is " + string(film.State)}}
+		return fault.List{{Field: "frames", Text: "come too late: the film is " + string(film.State)}}
 	}
-	if number < 0 || number >= film.Frames {
-		return fault.List{{Field: field, Text: fmt.Sprintf("is no frame of this film; allowed are 0 to %d", film.Frames-1)}}
+	for _, p := range pieces {
+		field := "frames." + strconv.Itoa(p.Number)
+		if p.Number < 0 || p.Number >= film.Frames {
+			return fault.List{{Field: field, Text: fmt.Sprintf("is no frame of this film; allowed are 0 to %d", film.Frames-1)}}
+		}
+		if len(p.Data) > FrameBytes {
+			return fault.List{{Field: field, Text: fmt.Sprintf("is larger than %d MiB", FrameBytes>>20)}}
+		}
+		config, err := jpeg.DecodeConfig(bytes.NewReader(p.Data))
+		if err != nil || max(config.Width, config.Height) > framePixels {
+			return fault.List{{Field: field, Text: fmt.Sprintf("is no JPEG of up to %d pixels a side", framePixels)}}
+		}
 	}
-	if len(data) > FrameBytes {
-		return fault.List{{Field: field, Text: fmt.Sprintf("is larger than %d MiB", FrameBytes>>20)}}
-	}
-	config, err := jpeg.DecodeConfig(bytes.NewReader(data))
-	if err != nil || max(config.Width, config.Height) > framePixels {
-		return fault.List{{Field: field, Text: fmt.Sprintf("is no JPEG of up to %d pixels a side", framePixels)}}
-	}
-	return f.Store.Tx(ctx, func(q *db.Queries) error {
-		return q.PutFrame(ctx, db.PutFrameParams{RecordingID: film.ID, Number: int32(number), Data: data})
+	wake := false
+	err := f.Store.Tx(ctx, func(q *db.Queries) error {
+		for _, p := range pieces {
+			if err := q.PutFrame(ctx, db.PutFrameParams{RecordingID: film.ID, Number: int32(p.Number), Data: p.Data}); err != nil {
+				return err
+			}
+		}
+		var err error
+		wake, err = f.toGlance(ctx, q, who, film)
+		return err
 	})
+	if wake {
+		f.Jobs.Wake()
+	}
+	return err
 }
 
 // Missing are the frames of a film that have not arrived.
@@ -336,12 +357,24 @@ func (f *Films) Missing(ctx context.Context, film Film) ([]int, error) {
 	return missing, nil
 }
 
-// Finish says that all has arrived: the film is read, beside other work.
-func (f *Films) Finish(ctx context.Context, who app.Actor, fitID, id uint64) error {
+// Finish says that all has arrived: the film is read, beside other work. Fewer frames than it was begun with cut it there:
+// the camera was stopped.
+func (f *Films) Finish(ctx context.Context, who app.Actor, fitID, id uint64, frames int) error {
 	err := f.Do(ctx, who, func(q *db.Queries) error {
 		film, err := f.ofFit(ctx, q, who, fitID, id)
 		if err != nil || film.State != Arriving {
 			return err // sent twice
+		}
+		if frames > 0 && frames < film.Frames {
+			if l := check(film.Recording, frames); len(l) > 0 {
+				return l
+			}
+			if err := q.CutRecording(ctx, db.CutRecordingParams{Frames: int32(frames), ID: id, ShopID: who.ShopID}); err != nil {
+				return err
+			}
+			if err := q.DeleteFramesFrom(ctx, db.DeleteFramesFromParams{RecordingID: id, Number: int32(frames)}); err != nil {
+				return err
+			}
 		}
 		return f.toRead(ctx, q, who, film)
 	})
@@ -368,14 +401,14 @@ func (f *Films) AddFile(ctx context.Context, who app.Actor, fitID uint64, from *
 		if err != nil {
 			continue // a broken frame among good ones is missing
 		}
-		if err := f.AddFrame(ctx, film, i, data); err != nil {
+		if err := f.AddFrames(ctx, who, film, []Piece{{i, data}}); err != nil {
 			if _, faulty := fault.As(err); !faulty {
 				return film, err
 			}
 		}
 	}
 	who.Form.Token = "" // its token was spent on beginning
-	return film, f.Finish(ctx, who, fitID, film.ID)
+	return film, f.Finish(ctx, who, fitID, film.ID, 0)
 }
 
 // frameData is a frame as JPEG.

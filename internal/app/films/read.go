@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"image"
 	"image/jpeg"
+	"sync"
 
 	"trevik/internal/app"
 	"trevik/internal/app/load"
@@ -22,8 +23,9 @@ import (
 
 // Kinds of work.
 const (
-	readKind  = "film.read"
-	benchKind = "film.bench"
+	readKind   = "film.read"
+	benchKind  = "film.bench"
+	glanceKind = "film.glance"
 )
 
 // work is what a job is told: the film, and what the bench is to film.
@@ -113,7 +115,7 @@ func (f *Films) film(ctx context.Context, j *jobs.Job, tell func(done, total int
 		}
 		data, err := encode(img)
 		if err == nil {
-			err = f.AddFrame(ctx, film, i, data)
+			err = f.AddFrames(ctx, who, film, []Piece{{i, data}})
 		}
 		if err != nil {
 			return err
@@ -141,6 +143,52 @@ type storedFrames struct {
 
 func (s storedFrames) Len() int { return s.film.Frames }
 
+// ahead fetches and decodes the frames after the one that was asked for beside, since most are asked for in turn.
+type ahead struct {
+	gait.Frames
+	mu     sync.Mutex
+	coming map[int]chan decoded
+}
+
+type decoded struct {
+	img image.Image
+	err error
+}
+
+// inAdvance is how many frames.
+const inAdvance = 4
+
+func newAhead(f gait.Frames) *ahead { return &ahead{Frames: f, coming: map[int]chan decoded{}} }
+
+// Frame is one of them.
+func (a *ahead) Frame(i int) (image.Image, error) {
+	a.mu.Lock()
+	mine := a.coming[i]
+	for k := range a.coming {
+		if k <= i || k > i+inAdvance { // taken now, or the turn was left
+			delete(a.coming, k)
+		}
+	}
+	if mine != nil || len(a.coming) > 0 || i == 0 {
+		for k := i + 1; k <= min(i+inAdvance, a.Len()-1); k++ {
+			if a.coming[k] == nil {
+				c := make(chan decoded, 1)
+				a.coming[k] = c
+				go func() {
+					img, err := a.Frames.Frame(k)
+					c <- decoded{img, err}
+				}()
+			}
+		}
+	}
+	a.mu.Unlock()
+	if mine != nil {
+		d := <-mine
+		return d.img, d.err
+	}
+	return a.Frames.Frame(i)
+}
+
 func (s storedFrames) Frame(i int) (image.Image, error) {
 	data, err := s.in.FrameData(s.ctx, s.who, s.film.ID, i)
 	if err != nil {
@@ -166,7 +214,7 @@ func (f *Films) read(ctx context.Context, j *jobs.Job, tell func(done, total int
 	if err != nil {
 		return err
 	}
-	followed, err := gait.Follow(storedFrames{ctx, f, who, film}, film.Recording, func(done int) error {
+	followed, err := gait.Follow(newAhead(storedFrames{ctx, f, who, film}), film.Recording, func(done int) error {
 		tell(done, film.Frames)
 		return ctx.Err()
 	})
@@ -194,6 +242,9 @@ func (f *Films) read(ctx context.Context, j *jobs.Job, tell func(done, total int
 			return app.Found(err)
 		}
 		if now.State == string(BeingRead) {
+			if err := keepMeans(ctx, q, film, followed); err != nil {
+				return err
+			}
 			if err := q.SetRecordingFollowed(ctx, db.SetRecordingFollowedParams{Followed: sql.NullString{String: string(data), Valid: true},
 				Width: int32(followed.Width), Height: int32(followed.Height), ID: film.ID, ShopID: who.ShopID}); err != nil {
 				return err
@@ -227,12 +278,12 @@ func (f *Films) failed(ctx context.Context, j *jobs.Job, why error) {
 		ID: film.ID, ShopID: who.ShopID})
 }
 
-// keep keeps a reading's summary as a finding, without steps, curves and paths.
-func (f *Films) keep(ctx context.Context, q *db.Queries, who app.Actor, film Film, r gait.Reading) error {
-	s := r.Answer
+// summary is an answer without steps, curves and paths.
+func summary(a gait.Answer) gait.Answer {
+	s := a
 	s.Markers, s.Warnings = nil, nil
 	s.Sides = map[term.Side]*gait.SideReading{}
-	for side, of := range r.Answer.Sides {
+	for side, of := range a.Sides {
 		if of != nil {
 			c := *of
 			c.Steps, c.CurveDeg = nil, nil
@@ -240,7 +291,12 @@ func (f *Films) keep(ctx context.Context, q *db.Queries, who app.Actor, film Fil
 		}
 		s.Sides[side] = of
 	}
-	data, err := json.Marshal(s)
+	return s
+}
+
+// keep keeps a reading's summary as a finding.
+func (f *Films) keep(ctx context.Context, q *db.Queries, who app.Actor, film Film, r gait.Reading) error {
+	data, err := json.Marshal(summary(r.Answer))
 	if err != nil {
 		return err
 	}

@@ -41,7 +41,7 @@ func TestFilmsGoInTime(t *testing.T) {
 	film := func(fit uint64, keep bool) films.Film {
 		f, err := b.Films.Begin(ctx, b.fitter, fit, recordingOf(60), 3, keep)
 		must(t, err)
-		must(t, b.Films.AddFrame(ctx, f, 0, frame))
+		must(t, b.Films.AddFrames(ctx, b.fitter, f, []films.Piece{{Number: 0, Data: frame}}))
 		return f
 	}
 	has := func(f films.Film) bool {

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"trevik/internal/app/films"
 	"trevik/internal/app/runlog"
 	"trevik/internal/core/gait"
 )
@@ -20,7 +21,7 @@ func TestResumedFilmIsAsTold(t *testing.T) {
 	fit := b.start(t)
 	film, err := b.Films.Begin(ctx, b.fitter, fit, recordingOf(60), 3, true)
 	must(t, err)
-	must(t, b.Films.AddFrame(ctx, film, 0, someFrame(t)))
+	must(t, b.Films.AddFrames(ctx, b.fitter, film, []films.Piece{{Number: 0, Data: someFrame(t)}}))
 	rec := recordingOf(60)
 	rec.View = gait.Front
 	again, err := b.Films.Resume(ctx, b.fitter, fit, film.ID, rec, 3, false)

@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"trevik/internal/app/films"
 	"trevik/internal/app/suite"
 	"trevik/internal/app/wardrobe"
 	"trevik/internal/core/care"
@@ -95,7 +96,7 @@ func (b *bench) told(t *testing.T) (fit, film uint64, secrets [][]byte) {
 	f, err := b.Films.Begin(ctx, b.fitter, fit, recordingOf(60), 3, true)
 	must(t, err)
 	frame := someFrame(t)
-	must(t, b.Films.AddFrame(ctx, f, 0, frame))
+	must(t, b.Films.AddFrames(ctx, b.fitter, f, []films.Piece{{Number: 0, Data: frame}}))
 	photo := someFrame(t)
 	must(t, b.Wardrobe.AddPhoto(ctx, b.fitter, runner, old, term.Left, photo))
 	return fit, f.ID, [][]byte{[]byte("shin"), []byte("swelling"), []byte("doctor"), []byte("calf"), frame[:64], {0xff, 0xd8, 0xff}}

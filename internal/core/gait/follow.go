@@ -111,6 +111,7 @@ type watcher struct {
 	frames Frames
 	size   image.Point
 	unread map[int]bool
+	kept   map[int]*gray // brightness of frames that are wanted again, as many as there is room for
 }
 
 func (w *watcher) frame(i int) image.Image {

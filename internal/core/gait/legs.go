@@ -5,6 +5,7 @@ import (
 	"image"
 	"math"
 	"slices"
+	"sync"
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/term"
@@ -112,7 +113,8 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 			}
 		}
 	}
-	out := Followed{Tracks: Tracks{}, Outline: &OutlineFound{Contacts: map[term.Side][]Contact{}, LevelSD: map[term.Side]float64{}}}
+	out := Followed{Tracks: Tracks{}, Outline: &OutlineFound{Contacts: map[term.Side][]Contact{}, LevelSD: map[term.Side]float64{},
+		Means: map[term.Side]*MeanPicture{}}}
 	read := 0
 	out.Outline.Calibrated = calibrate(legs, hand, out.Outline.LevelSD)
 	for _, side := range term.Sides {
@@ -125,6 +127,7 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 		}
 		if marks := l.marks(); len(marks) > 0 {
 			out.Tracks[side] = marks
+			out.Outline.Means[side] = l.picture()
 			read++
 			for _, c := range l.contacts {
 				if c.found {
@@ -151,8 +154,14 @@ func (w *watcher) learnLegs(r Recording, o *overview, s *striding, progress func
 	if err := w.crop(legs, o.light, progress); err != nil {
 		return nil, err
 	}
-	for _, side := range term.Sides {
-		if !legs[side].learn(s.cycle, o.by, *r.FPS, s.hz) || !legs[side].rolls() {
+	var told [2]bool // each leg by itself
+	var both sync.WaitGroup
+	for k, side := range term.Sides {
+		both.Go(func() { told[k] = legs[side].learn(s.cycle, o.by, *r.FPS, s.hz) && legs[side].rolls() })
+	}
+	both.Wait()
+	for k, side := range term.Sides {
+		if !told[k] {
 			delete(legs, side)
 		}
 	}
@@ -202,6 +211,9 @@ func (w *watcher) crop(legs map[term.Side]*oneLeg, light []float64, progress fun
 			for _, c := range l.contacts {
 				if i < c.from || i >= c.from+len(c.frames) {
 					continue
+				}
+				if g == nil {
+					g = w.kept[i]
 				}
 				if g == nil {
 					img := w.frame(i)

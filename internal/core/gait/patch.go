@@ -151,11 +151,27 @@ func (r *rigid) ready() {
 func (r *rigid) seen(in *plot, p pose, out []float32) {
 	sin, cos := math.Sincos(p.turn)
 	cx, cy := r.middle()
+	across := float64(r.w - 1)
 	for y := range r.h {
 		v := float64(y) - cy
 		x, yy := float64(r.x0)+cx+p.x-cx*cos-v*sin, float64(r.y0)+cy+p.y-cx*sin+v*cos
-		for k := y * r.w; k < (y+1)*r.w; k++ {
-			out[k] = in.at(x, yy)
+		row := out[y*r.w : (y+1)*r.w]
+		// A row that lies within the picture by both its ends needs no look at the border.
+		if min(x, x+across*cos) < 0 || max(x, x+across*cos) >= float64(in.w-1) || min(yy, yy+across*sin) < 0 ||
+			max(yy, yy+across*sin) >= float64(in.h-1) {
+			for k := range row {
+				row[k] = in.at(x, yy)
+				x, yy = x+cos, yy+sin
+			}
+			continue
+		}
+		for k := range row {
+			i, j := int(x), int(yy)
+			u, f := float32(x-float64(i)), float32(yy-float64(j))
+			at := j*in.w + i
+			a, b := in.v[at:at+2:at+2], in.v[at+in.w:at+in.w+2:at+in.w+2]
+			top := a[0] + u*(a[1]-a[0])
+			row[k] = top + f*(b[0]+u*(b[1]-b[0])-top)
 			x, yy = x+cos, yy+sin
 		}
 	}
@@ -176,17 +192,19 @@ func (r *rigid) find(in, small *plot, from pose) (p pose, unlike float64) {
 	rim := 0.5 * math.Hypot(float64(r.w), float64(r.h))
 	for range mostTurns {
 		r.seen(in, p, got)
-		unlike = r.unlike(got)
 		gain, bias := r.light(got)
 		var ex, ey, et float64
 		for y := range r.h {
-			for x := range r.w {
-				k := y*r.w + x
-				d := float64(r.weight[k]) * (float64(got[k])*gain + bias - float64(r.look.v[k]))
-				gx, gy := float64(r.gx[k]), float64(r.gy[k])
-				ex += d * gx
-				ey += d * gy
-				et += d * (-gx*(float64(y)-cy) + gy*(float64(x)-cx))
+			row := got[y*r.w : (y+1)*r.w]
+			look, weight := r.look.v[y*r.w:][:len(row)], r.weight[y*r.w:][:len(row)]
+			slopeX, slopeY := r.gx[y*r.w:][:len(row)], r.gy[y*r.w:][:len(row)]
+			v := float64(y) - cy
+			for x, is := range row {
+				d := float64(weight[x]) * (float64(is)*gain + bias - float64(look[x]))
+				gx, gy := d*float64(slopeX[x]), d*float64(slopeY[x])
+				ex += gx
+				ey += gy
+				et += gy*(float64(x)-cx) - gx*v
 			}
 		}
 		s := &r.solve

@@ -39,9 +39,10 @@ type DroppedStep struct {
 
 // Corrections are what was put right by hand after following.
 type Corrections struct {
-	Marks    []HandMark     `json:"marks,omitempty"`
-	Contacts []MovedContact `json:"contacts,omitempty"`
-	Dropped  []DroppedStep  `json:"dropped,omitempty"`
+	Marks    []HandMark              `json:"marks,omitempty"`
+	Contacts []MovedContact          `json:"contacts,omitempty"`
+	Dropped  []DroppedStep           `json:"dropped,omitempty"`
+	Level    map[term.Side]LevelMark `json:"level,omitempty"` // of a film without dots
 }
 
 // Check notes what cannot be of a film of so many frames in a view.
@@ -77,6 +78,11 @@ func (c Corrections) Check(v View, frames int) error {
 		at := fmt.Sprintf("dropped[%d].", i)
 		fault.OneOf(&l, at+"side", d.Side, term.Sides)
 		frame(at+"at", d.At)
+	}
+	for _, side := range term.Sides {
+		if m, ok := c.Level[side]; ok {
+			m.check(&l, "level."+string(side))
+		}
 	}
 	return l.Err()
 }
@@ -115,9 +121,13 @@ func Read(f Followed, r Recording, fix Corrections, h *house.Values) (Reading, e
 	if err := fix.Check(r.View, f.Frames); err != nil {
 		return Reading{}, err
 	}
+	f, err := f.levelled(fix.Level)
+	if err != nil {
+		return Reading{}, err
+	}
 	rd := &reader{Followed: f, rec: r, house: h, fps: *r.FPS, fix: fix, touchAll: map[term.Side][]int{},
 		out: Reading{Angles: map[term.Side][]float64{}, Left: map[term.Side][]Step{},
-			Changed: len(fix.Marks)+len(fix.Contacts)+len(fix.Dropped) > 0}}
+			Changed: len(fix.Marks)+len(fix.Contacts)+len(fix.Dropped)+len(fix.Level) > 0}}
 	a := &rd.out.Answer
 	*a = Answer{Schema: AnswerSchema, View: r.View, Gait: r.Gait, FPS: rd.fps, Frames: f.Frames, Surface: r.Surface, Shod: r.Shod,
 		Sides: map[term.Side]*SideReading{}, Markers: Tracks{}, Quality: Quality{Flags: []Flag{}}, Warnings: []fault.Warning{}}

@@ -251,10 +251,11 @@ type Followed struct {
 
 // OutlineFound is what a film without dots gives beside the paths of points on the outline.
 type OutlineFound struct {
-	Contacts   map[term.Side][]Contact `json:"contacts"`
-	Calibrated bool                    `json:"calibrated"`
-	LevelSD    map[term.Side]float64   `json:"level_sd"` // degrees, of a side's level
-	Unclear    []term.Side             `json:"unclear,omitempty"`
+	Contacts   map[term.Side][]Contact    `json:"contacts"`
+	Calibrated bool                       `json:"calibrated"`
+	LevelSD    map[term.Side]float64      `json:"level_sd"` // degrees, of a side's level
+	Unclear    []term.Side                `json:"unclear,omitempty"`
+	Means      map[term.Side]*MeanPicture `json:"means,omitempty"`
 }
 
 // Contact is a heel's first and last frame on the ground.

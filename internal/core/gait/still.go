@@ -1,7 +1,6 @@
 package gait
 
 import (
-	"image"
 	"math"
 	"slices"
 
@@ -12,7 +11,8 @@ import (
 const (
 	smallWidth    = 320      // px, a film is looked over at
 	smallBytes    = 64 << 20 // that its frames take at most
-	columns       = 40       // of cells, in which what changes is told apart
+	keptBytes     = 192 << 20
+	columns       = 40 // of cells, in which what changes is told apart
 	cellRows      = 24
 	feetOver      = 12.0 // of brightness, that a foot differs from the ground
 	faintCell     = 0.02 // of the cell that changes most: less is noise
@@ -65,33 +65,47 @@ func newOverview(w *watcher, n int, fps float64, progress func(int) error) (*ove
 		o.by++
 	}
 	o.w, o.h = w.size.X/o.by, w.size.Y/o.by
+	w.kept = map[int]*gray{}
 	for i := range n {
 		if err := progress(i); err != nil {
 			return nil, err
 		}
 		if img := w.frame(i); img != nil {
-			o.frames[i] = o.shrunk(img)
+			g := grayOf(img)
+			o.frames[i] = o.shrunk(g)
+			if (i+1)*w.size.X*w.size.Y <= keptBytes {
+				w.kept[i] = g
+			}
 		}
 	}
 	return o, nil
 }
 
 // shrunk is a frame's brightness, averaged over squares.
-func (o *overview) shrunk(img image.Image) []uint8 {
-	g := grayOf(img)
+func (o *overview) shrunk(g *gray) []uint8 {
 	out := make([]uint8, o.w*o.h)
 	area := o.by * o.by
+	sum := make([]int, o.w)
 	for y := range o.h {
-		row := out[y*o.w : (y+1)*o.w]
-		for x := range row {
-			sum := area / 2
-			for dy := range o.by {
-				p := g.pix[(y*o.by+dy)*g.w+x*o.by:]
-				for dx := range o.by {
-					sum += int(p[dx])
+		for x := range sum {
+			sum[x] = area / 2
+		}
+		for dy := range o.by {
+			p := g.pix[(y*o.by+dy)*g.w:][:o.w*o.by]
+			if o.by == 2 { // most films
+				for x := range sum {
+					sum[x] += int(p[2*x]) + int(p[2*x+1])
+				}
+				continue
+			}
+			for x := range sum {
+				for _, v := range p[x*o.by : (x+1)*o.by] {
+					sum[x] += int(v)
 				}
 			}
-			row[x] = uint8(sum / area)
+		}
+		for x, v := range sum {
+			out[y*o.w+x] = uint8(v / area)
 		}
 	}
 	return out
@@ -157,13 +171,17 @@ func (o *overview) brightness() [][cells]float64 {
 		}
 	}
 	row := make([]float64, columns)
+	column := make([]int, o.w)
+	for x := range column {
+		column[x] = x * columns / o.w
+	}
 	for i := range out {
 		f := o.at(i)
 		c := &out[i]
 		for y := range o.h {
-			r := c[y*cellRows/o.h*columns:]
+			r := c[y*cellRows/o.h*columns:][:columns]
 			for x, v := range f[y*o.w : (y+1)*o.w] {
-				r[x*columns/o.w] += float64(v)
+				r[column[x]] += float64(v)
 			}
 		}
 		for y := range cellRows {

@@ -387,6 +387,8 @@ type Recording struct {
 	FramesGone  bool
 	MadeBy      uint64
 	MadeAt      time.Time
+	Glance      sql.NullString
+	Glanced     int32
 }
 
 type RecordingFrame struct {

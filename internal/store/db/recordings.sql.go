@@ -74,12 +74,41 @@ func (q *Queries) AllShops(ctx context.Context) ([]uint64, error) {
 	return items, nil
 }
 
+const cutRecording = `-- name: CutRecording :exec
+UPDATE recordings SET frames = ? WHERE id = ? AND shop_id = ? AND state = 'arriving'
+`
+
+type CutRecordingParams struct {
+	Frames int32
+	ID     uint64
+	ShopID uint64
+}
+
+func (q *Queries) CutRecording(ctx context.Context, arg CutRecordingParams) error {
+	_, err := q.db.ExecContext(ctx, cutRecording, arg.Frames, arg.ID, arg.ShopID)
+	return err
+}
+
 const deleteFrames = `-- name: DeleteFrames :exec
 DELETE FROM recording_frames WHERE recording_id = ?
 `
 
 func (q *Queries) DeleteFrames(ctx context.Context, recordingID uint64) error {
 	_, err := q.db.ExecContext(ctx, deleteFrames, recordingID)
+	return err
+}
+
+const deleteFramesFrom = `-- name: DeleteFramesFrom :exec
+DELETE FROM recording_frames WHERE recording_id = ? AND number >= ?
+`
+
+type DeleteFramesFromParams struct {
+	RecordingID uint64
+	Number      int32
+}
+
+func (q *Queries) DeleteFramesFrom(ctx context.Context, arg DeleteFramesFromParams) error {
+	_, err := q.db.ExecContext(ctx, deleteFramesFrom, arg.RecordingID, arg.Number)
 	return err
 }
 
@@ -162,6 +191,22 @@ func (q *Queries) FrameNumbers(ctx context.Context, recordingID uint64) ([]int32
 		return nil, err
 	}
 	return items, nil
+}
+
+const framesUnder = `-- name: FramesUnder :one
+SELECT COUNT(*) FROM recording_frames WHERE recording_id = ? AND number < ?
+`
+
+type FramesUnderParams struct {
+	RecordingID uint64
+	Number      int32
+}
+
+func (q *Queries) FramesUnder(ctx context.Context, arg FramesUnderParams) (int64, error) {
+	row := q.db.QueryRowContext(ctx, framesUnder, arg.RecordingID, arg.Number)
+	var count int64
+	err := row.Scan(&count)
+	return count, err
 }
 
 const lockRecording = `-- name: LockRecording :one
@@ -393,6 +438,28 @@ func (q *Queries) RecordingByID(ctx context.Context, arg RecordingByIDParams) (R
 	return i, err
 }
 
+const recordingGlance = `-- name: RecordingGlance :one
+SELECT state, glance, glanced FROM recordings WHERE id = ? AND shop_id = ?
+`
+
+type RecordingGlanceParams struct {
+	ID     uint64
+	ShopID uint64
+}
+
+type RecordingGlanceRow struct {
+	State   string
+	Glance  sql.NullString
+	Glanced int32
+}
+
+func (q *Queries) RecordingGlance(ctx context.Context, arg RecordingGlanceParams) (RecordingGlanceRow, error) {
+	row := q.db.QueryRowContext(ctx, recordingGlance, arg.ID, arg.ShopID)
+	var i RecordingGlanceRow
+	err := row.Scan(&i.State, &i.Glance, &i.Glanced)
+	return i, err
+}
+
 const recordingPaths = `-- name: RecordingPaths :one
 SELECT followed, corrections FROM recordings WHERE id = ? AND shop_id = ?
 `
@@ -613,6 +680,29 @@ func (q *Queries) SetRecordingFollowed(ctx context.Context, arg SetRecordingFoll
 		arg.Height,
 		arg.ID,
 		arg.ShopID,
+	)
+	return err
+}
+
+const setRecordingGlance = `-- name: SetRecordingGlance :exec
+UPDATE recordings SET glance = COALESCE(?, glance), glanced = ?
+WHERE id = ? AND shop_id = ? AND glanced < ?
+`
+
+type SetRecordingGlanceParams struct {
+	Glance  sql.NullString
+	Glanced int32
+	ID      uint64
+	ShopID  uint64
+}
+
+func (q *Queries) SetRecordingGlance(ctx context.Context, arg SetRecordingGlanceParams) error {
+	_, err := q.db.ExecContext(ctx, setRecordingGlance,
+		arg.Glance,
+		arg.Glanced,
+		arg.ID,
+		arg.ShopID,
+		arg.Glanced,
 	)
 	return err
 }

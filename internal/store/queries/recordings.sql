@@ -79,3 +79,19 @@ UPDATE recordings SET description = ?, corrections = '{}' WHERE id = ? AND shop_
 
 -- name: ResumeRecording :exec
 UPDATE recordings SET description = ?, kept = ? WHERE id = ? AND shop_id = ?;
+
+-- name: CutRecording :exec
+UPDATE recordings SET frames = ? WHERE id = ? AND shop_id = ? AND state = 'arriving';
+
+-- name: DeleteFramesFrom :exec
+DELETE FROM recording_frames WHERE recording_id = ? AND number >= ?;
+
+-- name: FramesUnder :one
+SELECT COUNT(*) FROM recording_frames WHERE recording_id = ? AND number < ?;
+
+-- name: RecordingGlance :one
+SELECT state, glance, glanced FROM recordings WHERE id = ? AND shop_id = ?;
+
+-- name: SetRecordingGlance :exec
+UPDATE recordings SET glance = COALESCE(sqlc.narg(glance), glance), glanced = sqlc.arg(glanced)
+WHERE id = sqlc.arg(id) AND shop_id = sqlc.arg(shop_id) AND glanced < sqlc.arg(glanced);

@@ -1,6 +1,6 @@
 // A film under a hand: frames are shown with what was read drawn over them, dots and
-// contacts are dragged, and where they ended is reported. New films are stepped to
-// frames and sent. Every number of the job comes from the server.
+// contacts are dragged, and where they ended is reported. Every number of the job comes
+// from the server.
 
 const SVG = "http://www.w3.org/2000/svg";
 const make = (name, attributes, parent) => {
@@ -427,244 +427,55 @@ document.addEventListener("htmx:afterSettle", () => {
 });
 reduced.addEventListener("change", () => reduced.matches && table()?.play(false));
 
-// New films: the browser plays what it can, and steps it frame by frame.
-const BATCH = 12;
-const MOST_SECONDS = 20;
-const MOST_FRAMES = 2400;
-const LONGEST = 960; // px that a frame is sent with
-const pause = (ms) => new Promise((done) => setTimeout(done, ms));
-// A device that keeps nothing still sends its film, from the start each time.
-const kept = (act) => {
-  try {
-    return act(window.localStorage);
-  } catch {
-    return null;
-  }
-};
-const once = (target, name) => new Promise((done, fail) => {
-  target.addEventListener(name, done, { once: true });
-  target.addEventListener("error", () => fail(new Error("this file cannot be played here; WebM and MP4 can")), { once: true });
-});
+// The level of a film without dots: the four points of each leg on its mean picture are dragged or moved by the arrows,
+// and sent as they lie.
+const levels = (root) => [...root.querySelectorAll("[data-mean]")].map((svg) => [svg.dataset.mean,
+  ...[...svg.querySelectorAll("[data-point]")].flatMap((c) => [c.getAttribute("cx"), c.getAttribute("cy")])].join(",")).join(" ");
 
-class NewFilm {
-  constructor(form) {
-    this.form = form;
-    this.video = form.querySelector("[data-look]");
-    form.querySelector("[data-take]").addEventListener("click", () => this.take(form.querySelector("[data-file]").files[0]));
-    form.querySelector("[data-camera]").addEventListener("click", () => this.camera());
-    form.addEventListener("dragover", (event) => event.preventDefault());
-    form.addEventListener("drop", (event) => {
-      event.preventDefault();
-      if (event.dataTransfer.files.length) form.querySelector("[data-file]").files = event.dataTransfer.files;
-    });
-  }
-
-  say(text, percent) {
-    const line = this.form.querySelector("[data-progress]");
-    line.hidden = false;
-    line.querySelector("span").textContent = text;
-    const bar = line.querySelector("progress");
-    if (percent === undefined) bar.removeAttribute("value");
-    else bar.value = percent;
-  }
-
-  fault(text) {
-    const line = this.form.querySelector("[data-fault]");
-    line.textContent = text;
-    line.hidden = !text;
-    if (text) this.form.querySelector("[data-progress]").hidden = true;
-  }
-
-  async take(file) {
-    if (this.busy) return;
-    this.fault("");
-    if (!file) {
-      this.fault("No film is chosen; choose a WebM or MP4 file.");
-      return;
-    }
-    this.busy = true;
-    try {
-      const { rate, seconds } = await this.open(file);
-      const typed = Number(this.form.elements.fps.value.replace(",", "."));
-      const real = typed > 0 ? typed : rate; // slow motion is played slower than it was filmed
-      const frames = Math.min(Math.floor(seconds * rate + 0.01), MOST_FRAMES, Math.floor(MOST_SECONDS * real));
-      const film = await this.begin(file, frames, rate);
-      if (film) await this.send(film, frames, rate);
-    } catch (error) {
-      this.fault(`${error.message[0].toUpperCase()}${error.message.slice(1)}.`);
-    } finally {
-      this.busy = false;
-    }
-  }
-
-  // The film's own rate is told from the times of the frames that are shown.
-  async open(file) {
-    this.say("looking at the film");
-    const v = this.video;
-    v.src = URL.createObjectURL(file);
-    await once(v, "loadedmetadata");
-    if (!Number.isFinite(v.duration)) {
-      // A film of this device's camera does not say how long it is.
-      v.currentTime = 1e7;
-      await once(v, "seeked");
-      await pause(50);
-    }
-    const seconds = Number.isFinite(v.duration) ? v.duration : v.currentTime;
-    v.currentTime = 0;
-    await once(v, "seeked");
-    const times = [];
-    v.playbackRate = 0.25;
-    const seen = new Promise((done) => {
-      const look = (_, meta) => {
-        times.push(meta.mediaTime);
-        if (times.length >= 40) done();
-        else v.requestVideoFrameCallback(look);
-      };
-      v.requestVideoFrameCallback(look);
-      v.addEventListener("ended", done, { once: true });
-    });
-    await v.play();
-    await Promise.race([seen, pause(6000)]);
-    v.pause();
-    const gaps = times.slice(1).map((t, i) => t - times[i]).filter((d) => d > 0.0005).sort((a, b) => a - b);
-    if (gaps.length < 3) throw new Error("this film has too few frames to be read");
-    const median = gaps[Math.floor(gaps.length / 2)];
-    const near = gaps.filter((d) => Math.abs(d - median) < 0.3 * median);
-    const rate = near.length / near.reduce((a, b) => a + b, 0);
-    const known = [24, 25, 30, 48, 50, 60, 90, 100, 120, 200, 240].find((k) => Math.abs(rate - k) < 0.02 * k);
-    return { rate: known ?? Math.round(rate * 100) / 100, seconds };
-  }
-
-  // A film that was begun before and did not all arrive goes on, as it is described by now.
-  async begin(file, frames, rate) {
-    const key = `film:${location.pathname}:${file.name}:${file.size}:${frames}`;
-    this.key = key;
-    const known = kept((s) => s.getItem(key));
-    const body = new URLSearchParams(new FormData(this.form));
-    body.set("frames", frames);
-    body.set("rate", rate);
-    let answer = null;
-    if (known) {
-      answer = await fetch(`${known}/resume`, { method: "POST", body }).catch(() => null);
-      if (answer && !answer.ok && answer.status !== 422) answer = null; // it is no longer awaited: anew
-      if (!answer) kept((s) => s.removeItem(key));
-    }
-    answer ??= await fetch(this.form.dataset.newfilm, { method: "POST", body });
-    if (answer.status === 422) {
-      const { faults } = await answer.json();
-      this.fault(faults.map((f) => `${f.field.replace("_", " ")} ${f.text}`).join(". "));
-      return null;
-    }
-    if (!answer.ok) throw new Error("the film could not be begun; try again");
-    const film = await answer.json();
-    kept((s) => s.setItem(key, film.at));
-    return film;
-  }
-
-  async missing(film) {
-    for (;;) {
-      const answer = await fetch(`${film.at}/missing`).catch(() => null);
-      if (answer?.ok) return (await answer.json()).missing;
-      if (answer && answer.status !== 503) throw new Error("this film is no longer awaited; take it anew");
-      this.say("the connection is lost; it goes on when it is back");
-      await pause(1500);
-    }
-  }
-
-  async send(film, frames, rate) {
-    const canvas = document.createElement("canvas");
-    const v = this.video;
-    const shrink = Math.min(1, LONGEST / Math.max(v.videoWidth, v.videoHeight));
-    canvas.width = Math.round(v.videoWidth * shrink);
-    canvas.height = Math.round(v.videoHeight * shrink);
-    const pen = canvas.getContext("2d");
-    let missing = await this.missing(film);
-    while (missing.length > 0) {
-      let sending = Promise.resolve(true); // the last pieces go while the next are made
-      for (let i = 0; i < missing.length; i += BATCH) {
-        const pieces = [];
-        for (const n of missing.slice(i, i + BATCH)) {
-          await this.step(n, rate);
-          pen.drawImage(v, 0, 0, canvas.width, canvas.height);
-          pieces.push(new Promise((done) => canvas.toBlob((blob) => done([n, blob]), "image/jpeg", 0.92)));
-        }
-        if (!(await sending)) break; // ask what is missing, and go on from there
-        sending = this.post(film, await Promise.all(pieces));
-        const left = Math.max(0, missing.length - i - BATCH);
-        this.say(`${frames - left} of ${frames} frames`, (100 * (frames - left)) / frames);
-      }
-      await sending;
-      missing = await this.missing(film);
-    }
-    await fetch(`${film.at}/finish`, { method: "POST", body: new URLSearchParams(), redirect: "manual" });
-    kept((s) => s.removeItem(this.key));
-    URL.revokeObjectURL(v.src);
-    location.assign(`${location.pathname}?film=${film.at.split("/").pop()}`);
-  }
-
-  // Sends some frames; false where they were lost on the way.
-  async post(film, pieces) {
-    const body = new FormData();
-    for (const [n, blob] of pieces) body.append(n, blob, `${n}.jpg`);
-    const answer = await fetch(`${film.at}/frames`, { method: "POST", body }).catch(() => null);
-    if (answer?.status === 422) throw new Error((await answer.json()).faults.map((f) => `${f.field} ${f.text}`).join("; "));
-    return answer?.ok ?? false;
-  }
-
-  // Step to a frame, and see that it is the one that is shown.
-  async step(n, rate) {
-    const v = this.video;
-    const want = (n + 0.5) / rate;
-    for (let tries = 0; tries < 4; tries++) {
-      const shown = new Promise((done) => v.requestVideoFrameCallback((_, meta) => done(meta.mediaTime)));
-      const there = once(v, "seeked");
-      v.currentTime = want + (tries * 0.1) / rate;
-      await there;
-      const at = await Promise.race([shown, pause(300)]);
-      if (at !== undefined && Math.abs(at + 0.5 / rate - want) < 0.7 / rate) return;
-    }
-  }
-
-  // The device's own camera: some seconds, shown while they are filmed.
-  async camera() {
-    if (this.busy) return;
-    this.fault("");
-    if (!navigator.mediaDevices?.getUserMedia) {
-      this.fault("This browser gives no camera to this address; film with the device and choose the file.");
-      return;
-    }
-    this.busy = true;
-    let file = null;
-    try {
-      const stream = await navigator.mediaDevices.getUserMedia({ audio: false,
-        video: { facingMode: "environment", frameRate: { ideal: 120 }, width: { ideal: 1280 } } });
-      const v = this.video;
-      v.hidden = false;
-      v.srcObject = stream;
-      await v.play();
-      const recorder = new MediaRecorder(stream);
-      const parts = [];
-      recorder.addEventListener("dataavailable", (event) => parts.push(event.data));
-      const stopped = once(recorder, "stop");
-      recorder.start();
-      const seconds = Number(this.form.querySelector("[data-seconds]").value);
-      for (let s = seconds; s > 0; s--) {
-        this.say(`filming, ${s} s to go`, (100 * (seconds - s)) / seconds);
-        await pause(1000);
-      }
-      recorder.stop();
-      await stopped;
-      for (const track of stream.getTracks()) track.stop();
-      v.srcObject = null;
-      v.hidden = true;
-      file = new File(parts, `camera-${Date.now()}.webm`, { type: recorder.mimeType });
-    } catch (error) {
-      this.fault(`The camera cannot be used: ${error.message || error.name}.`);
-    } finally {
-      this.busy = false;
-    }
-    if (file) await this.take(file);
+function drawLevel(svg) {
+  const at = [...svg.querySelectorAll("[data-point]")].map((c) => `${c.getAttribute("cx")} ${c.getAttribute("cy")}`);
+  for (const line of svg.querySelectorAll("[data-line]")) {
+    const i = Number(line.dataset.line);
+    line.setAttribute("d", `M${at[i]}L${at[i + 1]}`);
   }
 }
 
-for (const form of document.querySelectorAll("[data-newfilm]")) new NewFilm(form);
+function movePoint(point, x, y) {
+  const svg = point.ownerSVGElement;
+  const { width, height } = svg.viewBox.baseVal;
+  point.setAttribute("cx", Math.max(0, Math.min(width, x)).toFixed(1));
+  point.setAttribute("cy", Math.max(0, Math.min(height, y)).toFixed(1));
+  drawLevel(svg);
+  const panel = svg.closest(".level");
+  panel.querySelector('[name="level"]').value = levels(panel);
+}
+
+const drawLevels = () => document.querySelectorAll("[data-mean]").forEach(drawLevel);
+drawLevels();
+document.addEventListener("htmx:afterSettle", drawLevels);
+
+let pulled = null;
+document.addEventListener("pointerdown", (event) => {
+  const point = event.target.closest?.("[data-point]");
+  if (!point) return;
+  event.preventDefault();
+  point.focus();
+  pulled = point;
+  point.ownerSVGElement.setPointerCapture(event.pointerId);
+});
+document.addEventListener("pointermove", (event) => {
+  if (!pulled) return;
+  const p = inFilm(pulled.ownerSVGElement, event);
+  movePoint(pulled, p.x, p.y);
+});
+document.addEventListener("pointerup", () => (pulled = null));
+document.addEventListener("pointercancel", () => (pulled = null));
+document.addEventListener("keydown", (event) => {
+  const point = event.target.closest?.("[data-point]");
+  const way = arrows[event.key];
+  if (!point || !way) return;
+  event.preventDefault();
+  event.stopImmediatePropagation(); // the film does not step meanwhile
+  const by = event.shiftKey ? 5 : 0.5;
+  movePoint(point, Number(point.getAttribute("cx")) + by * way[0], Number(point.getAttribute("cy")) + by * way[1]);
+}, true);

@@ -60,6 +60,7 @@ func extra(b *bench.Bench) []kit.Route {
 	return []kit.Route{
 		of(http.MethodPost, "films", begin), of(http.MethodPost, "bench", benchFilm), of(http.MethodPost, "archive", archive),
 		film(http.MethodGet, "/data", data), film(http.MethodGet, "/missing", missing), film(http.MethodGet, "/frames/:frame", frame),
+		film(http.MethodGet, "/mean/:side", mean), film(http.MethodGet, "/glance", glance),
 		free(film(http.MethodPost, "/frames", frames)), free(film(http.MethodPost, "/finish", finish)),
 		free(film(http.MethodPost, "/adjust", adjust)), free(film(http.MethodPost, "/resume", resume)),
 		film(http.MethodPost, "/marks", marks), film(http.MethodPost, "/delete", remove), film(http.MethodPost, "/still", addStill),
@@ -215,7 +216,7 @@ func frames(b *bench.Bench, c *kit.Req, _ *record.Conclusions, film films.Film) 
 	if err != nil {
 		return c.JSON(http.StatusUnprocessableEntity, map[string]any{"faults": fault.List{{Field: "frames", Text: "are no parts of a form"}}})
 	}
-	kept := 0
+	var pieces []films.Piece
 	for {
 		part, err := parts.NextPart()
 		if err == io.EOF {
@@ -233,15 +234,12 @@ func frames(b *bench.Bench, c *kit.Req, _ *record.Conclusions, film films.Film) 
 		if err != nil {
 			n = -1
 		}
-		if err := b.App.Films.AddFrame(c.Ctx(), film, n, data); err != nil {
-			if faults, ok := fault.As(err); ok {
-				return c.JSON(http.StatusUnprocessableEntity, map[string]any{"faults": faults})
-			}
-			return err
-		}
-		kept++
+		pieces = append(pieces, films.Piece{Number: n, Data: data})
 	}
-	return c.JSON(http.StatusOK, map[string]any{"kept": kept})
+	if err := b.App.Films.AddFrames(c.Ctx(), c.Who, film, pieces); err != nil {
+		return faulty(c, err)
+	}
+	return c.JSON(http.StatusOK, map[string]any{"kept": len(pieces)})
 }
 
 func missing(b *bench.Bench, c *kit.Req, _ *record.Conclusions, film films.Film) error {
@@ -253,8 +251,13 @@ func missing(b *bench.Bench, c *kit.Req, _ *record.Conclusions, film films.Film)
 }
 
 func finish(b *bench.Bench, c *kit.Req, fit *record.Conclusions, film films.Film) error {
-	if err := b.App.Films.Finish(c.Ctx(), c.Who, fit.ID, film.ID); err != nil {
-		return err
+	form, err := kit.Form(c, kit.Known("frames"))
+	if err == nil {
+		n, _ := strconv.Atoi(form.Get("frames")) // none is all of them
+		err = b.App.Films.Finish(c.Ctx(), c.Who, fit.ID, film.ID, n)
+	}
+	if err != nil {
+		return faulty(c, err)
 	}
 	return kit.Go(c, page(fit, film.ID))
 }
@@ -269,6 +272,32 @@ func frame(b *bench.Bench, c *kit.Req, _ *record.Conclusions, film films.Film) e
 		return err
 	}
 	return c.Picture(jpeg)
+}
+
+// faulty answers a script with what is wrong; other errors are the pipeline's.
+func faulty(c *kit.Req, err error) error {
+	if faults, ok := fault.As(err); ok {
+		return c.JSON(http.StatusUnprocessableEntity, map[string]any{"faults": faults})
+	}
+	return err
+}
+
+// mean is the mean picture of a leg of a film without dots.
+func mean(b *bench.Bench, c *kit.Req, _ *record.Conclusions, film films.Film) error {
+	jpeg, err := b.App.Films.MeanData(c.Ctx(), c.Who, film.ID, term.Side(c.Param("side")))
+	if err != nil {
+		return err
+	}
+	return c.Picture(jpeg)
+}
+
+// glance is what was read of a film so far, as a piece of the page.
+func glance(b *bench.Bench, c *kit.Req, _ *record.Conclusions, film films.Film) error {
+	g, err := b.App.Films.Glance(c.Ctx(), c.Who, film)
+	if err != nil {
+		return err
+	}
+	return b.Render(c, http.StatusOK, templates, "glance", glanced(g))
 }
 
 type contactData struct {
@@ -319,7 +348,7 @@ func data(b *bench.Bench, c *kit.Req, fit *record.Conclusions, film films.Film) 
 
 // adjust puts a film right by hand and answers with what changes on the page.
 func adjust(b *bench.Bench, c *kit.Req, fit *record.Conclusions, film films.Film) error {
-	form, err := kit.Form(c, kit.Known("mark", "contact", "drop", "restore", "undo", "reset"))
+	form, err := kit.Form(c, kit.Known("mark", "contact", "drop", "restore", "level", "undo", "reset"))
 	if err == nil {
 		_, err = b.App.Films.Correct(c.Ctx(), c.Who, fit.ID, film.ID, form.Get("undo") == "yes",
 			func(fix *core.Corrections) error { return change(fix, form.Get) })
@@ -360,6 +389,11 @@ func change(fix *core.Corrections, get func(string) string) error {
 			fix.Contacts = append(fix.Contacts, moved)
 		}
 	}
+	if v := get("level"); v != "" {
+		if level, ok := readLevel(&l, v); ok {
+			fix.Level = level
+		}
+	}
 	for _, name := range []string{"drop", "restore"} {
 		v := get(name)
 		if v == "" {
@@ -391,6 +425,32 @@ func readMark(l *fault.List, v string) (core.HandMark, bool) {
 	}
 	l.Add("mark", "is %.60q; allowed is a side, a dot, a frame and a place", v)
 	return core.HandMark{}, false
+}
+
+// readLevel reads what a hand found on the mean pictures: words of "side,x,y,…" with four points, the highest first, or
+// "side,off" with how far another film's level was off, degrees.
+func readLevel(l *fault.List, v string) (map[term.Side]core.LevelMark, bool) {
+	out := map[term.Side]core.LevelMark{}
+	for _, word := range strings.Fields(v) {
+		p := strings.Split(word, ",")
+		var n []float64
+		for _, text := range p[1:] {
+			if x, err := strconv.ParseFloat(text, 64); err == nil {
+				n = append(n, x)
+			}
+		}
+		side := term.Side(p[0])
+		switch {
+		case len(n) == len(p)-1 && len(n) == 1:
+			out[side] = core.LevelMark{OffDeg: &n[0]}
+		case len(n) == len(p)-1 && len(n) == 8:
+			out[side] = core.LevelMark{Points: &[4]core.Point{{X: n[0], Y: n[1]}, {X: n[2], Y: n[3]}, {X: n[4], Y: n[5]}, {X: n[6], Y: n[7]}}}
+		default:
+			l.Add("level", "is %.80q; allowed is a side with four points of its mean picture", word)
+			return nil, false
+		}
+	}
+	return out, true
 }
 
 // whole reads a side and n whole numbers.

@@ -25,6 +25,8 @@ import (
 //go:embed *.html
 var files embed.FS
 
+var templates = bench.Parse(files, "*.html")
+
 type chance struct {
 	Band term.Band
 	P    float64
@@ -47,6 +49,9 @@ type body struct {
 	Curves   template.HTML
 	Strip    template.HTML
 	Says     []string
+	Level    *films.Level // of a film without dots, that a hand may set
+	Matters  bool         // its level could change a band
+	So       *lookedAt    // what was read of a film that is on its way
 	Changes  []record.FilmChange
 	Working  bool // a film is on its way
 	Stills   []films.Still
@@ -60,7 +65,7 @@ type body struct {
 func Station() bench.Station {
 	return bench.Station{Path: "gait", Name: "Gait",
 		Lead:     "From straight behind, at ankle height: how far each ankle comes in, when, and how sure that is.",
-		Template: bench.Parse(files, "*.html"), Fields: films.Fields, Body: bodyOf, Extra: extra}
+		Template: templates, Fields: films.Fields, Body: bodyOf, Extra: extra}
 }
 
 // asked is which film the page shows, by the address of the page or of the request.
@@ -97,6 +102,14 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		if err := b.table(c, bn, fit, who); err != nil {
 			return nil, err
 		}
+	}
+	if b.Film != nil && (b.Film.State == films.Arriving || b.Film.State == films.BeingRead) {
+		g, err := bn.App.Films.Glance(c.Ctx(), who, *b.Film)
+		if err != nil {
+			return nil, err
+		}
+		so := glanced(g)
+		b.So = &so
 	}
 	if b.Stills, err = bn.App.Films.Stills(c.Ctx(), who, fit.ID); err != nil {
 		return nil, err
@@ -147,7 +160,90 @@ func (b *body) table(c *kit.Req, bn *bench.Bench, fit *record.Conclusions, who a
 	b.Curves = draw.Curves(r.Answer, second, fit.House())
 	b.Strip = draw.ContactStrip(r, fit.Open())
 	b.Says = says(r.Answer)
+	level, ok, err := bn.App.Films.LevelOf(c.Ctx(), who, *b.Film, all)
+	if err != nil || !ok {
+		return err
+	}
+	b.Level = &level
+	for _, of := range r.Answer.Sides {
+		b.Matters = b.Matters || of != nil && surest(of.BandProbability) < sureBand
+	}
 	return nil
+}
+
+// sureBand is the chance of a band from which a better level would hardly change it.
+const sureBand = 0.9
+
+func surest(p *support.BandProbability) float64 {
+	best := 0.0
+	for _, c := range chances(*p) {
+		best = math.Max(best, c.P)
+	}
+	return best
+}
+
+// lookedAt is a first look in words.
+type lookedAt struct {
+	Says   []string
+	Enough bool
+}
+
+func glanced(g films.Glance) (out lookedAt) {
+	if g.Answer == nil {
+		return out
+	}
+	for _, s := range term.Sides {
+		switch of := g.Answer.Sides[s]; {
+		case of == nil:
+		case of.PeakEversionDeg != nil:
+			out.Says = append(out.Says, fmt.Sprintf("%s: rolls in %.1f° ± %.1f° over %d steps, %s with %.0f %%", s, *of.PeakEversionDeg.Mean,
+				math.Hypot(of.LevelSD(), spread(of.PeakEversionDeg)), of.PeakEversionDeg.N, of.BandWords, 100*surest(of.BandProbability)))
+		case of.StrikeDeg != nil && of.StrikeDeg.Mean != nil:
+			out.Says = append(out.Says, fmt.Sprintf("%s: the sole lands at %.1f° over %d steps, a %s strike", s, *of.StrikeDeg.Mean,
+				of.StrikeDeg.N, of.Strike))
+		case of.KneeInDeg != nil && of.KneeInDeg.Mean != nil:
+			out.Says = append(out.Says, fmt.Sprintf("%s: the knee comes in by %.1f° over %d steps", s, *of.KneeInDeg.Mean, of.KneeInDeg.N))
+		}
+	}
+	out.Enough = g.Enough
+	return out
+}
+
+// spread is the error that the steps' own differences leave in their mean.
+func spread(s *core.Stat) float64 {
+	if s.SD == nil {
+		return 0
+	}
+	return *s.SD / math.Sqrt(float64(s.N))
+}
+
+// LevelWords are a level's marks as the page sends them on: as they stand now.
+func (body) LevelWords(l films.Level) string {
+	var words []string
+	for _, s := range l.Sides {
+		w := string(s.Side)
+		for _, p := range s.Now {
+			w += fmt.Sprintf(",%.1f,%.1f", p.X, p.Y)
+		}
+		words = append(words, w)
+	}
+	return strings.Join(words, " ")
+}
+
+// FromWords are those of another film.
+func (body) FromWords(l films.LevelFrom) string {
+	var words []string
+	for _, s := range term.Sides {
+		if deg, ok := l.Off[s]; ok {
+			words = append(words, fmt.Sprintf("%s,%.2f", s, deg))
+		}
+	}
+	return strings.Join(words, " ")
+}
+
+// Points are the names of a leg's points, the highest first.
+func (body) Points() []string {
+	return []string{"calf, upper", "calf, lower", "heel, upper", "heel, lower"}
 }
 
 func (b *body) byEye(fit *record.Conclusions) {
@@ -193,11 +289,7 @@ func says(a core.Answer) []string {
 			continue
 		}
 		what = append(what, fmt.Sprintf("the %s heel rolls in to %.1f° on average, which is %s", s, *of.PeakEversionDeg.Mean, of.BandWords))
-		best := 0.0
-		for _, c := range chances(*of.BandProbability) {
-			best = math.Max(best, c.P)
-		}
-		sure = append(sure, fmt.Sprintf("%s with %.0f %% on the %s", of.Band, 100*best, s))
+		sure = append(sure, fmt.Sprintf("%s with %.0f %% on the %s", of.Band, 100*surest(of.BandProbability), s))
 	}
 	level := core.JointSD
 	for _, s := range term.Sides {
