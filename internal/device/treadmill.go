@@ -29,7 +29,8 @@ type TreadmillOptions struct {
 	Peak          map[term.Side]float64 // mean peak eversion, degrees; absent is by the seed
 	OneLeg        term.Side             // only this leg has dots
 	NoDots        bool
-	Bare          bool // from behind, without dots, legs and shoes as they are
+	Bare          bool    // from behind, without dots, legs and shoes as they are
+	Framing       float64 // of the picture's height, that a shank takes: how near the camera stands
 }
 
 // Limits of a recording that is simulated.
@@ -37,6 +38,8 @@ const (
 	maxSeconds = 60
 	minSize    = 160
 	maxSize    = 1920
+
+	usualFraming = 0.42
 )
 
 // Check fills defaults in and notes what cannot be recorded.
@@ -63,6 +66,7 @@ func (o *TreadmillOptions) Check() error {
 	if o.Height == 0 {
 		o.Height = 480
 	}
+	def(&o.Framing, usualFraming)
 	var l fault.List
 	fault.OneOf(&l, "view", o.View, gait.Views)
 	fault.OneOf(&l, "gait", o.Gait, gait.Motions)
@@ -77,6 +81,7 @@ func (o *TreadmillOptions) Check() error {
 	if o.DotPX != 0 {
 		l.Range("dot_px", o.DotPX, 6, 40, "px")
 	}
+	l.Range("framing", o.Framing, 0.25, 0.6, "of the picture's height")
 	if o.Bare && o.View != gait.Rear {
 		l.Add("view", "is %s; without dots a runner is filmed from behind", o.View)
 	}
@@ -203,16 +208,17 @@ func NewTreadmill(o TreadmillOptions) (*Treadmill, error) {
 func (t *Treadmill) newLeg(side term.Side, r *rand.Rand) *leg {
 	o := t.opt
 	w, h := float64(o.Width), float64(o.Height)
-	l := &leg{side: side, scale: 0.42 * h * (0.9 + 0.2*r.Float64()), floor: h * (0.865 + 0.006*r.Float64()),
-		lift: h * (0.14 + 0.1*r.Float64()),
-		late: 0.5 + 2*r.Float64(), lean: 2 + 4*r.Float64(), sway: 3 * r.Float64(), drift: h * (0.01 + 0.025*r.Float64()), off: -2 +
+	near := o.Framing / usualFraming // how much nearer the camera stands
+	l := &leg{side: side, scale: o.Framing * h * (0.9 + 0.2*r.Float64()), floor: h * (0.865 + 0.006*r.Float64()),
+		lift: near * h * (0.14 + 0.1*r.Float64()),
+		late: 0.5 + 2*r.Float64(), lean: 2 + 4*r.Float64(), sway: 3 * r.Float64(), drift: near * h * (0.01 + 0.025*r.Float64()), off: -2 +
 			4*r.Float64(), swing: -6 + 5*r.Float64(),
-		bounce: h * 0.02 * r.Float64(), hidden: map[string][][2]int{}}
+		bounce: near * h * 0.02 * r.Float64(), hidden: map[string][][2]int{}}
 	if o.Gait == gait.Walk {
 		l.lift *= 0.6
 		l.bounce *= 0.4
 	}
-	apart := w * (0.10 + 0.03*r.Float64())
+	apart := near * w * (0.10 + 0.03*r.Float64())
 	l.x = w/2 + apart
 	if (side == term.Left) == (o.View == gait.Rear) {
 		l.x = w/2 - apart

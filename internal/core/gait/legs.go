@@ -85,6 +85,13 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 	if w.size.X < leastWide || w.size.Y < leastHigh {
 		return Followed{}, notLegs(fmt.Sprintf("the picture of %d by %d pixels is too small", w.size.X, w.size.Y))
 	}
+	was, by := w.size, float64(legsHigh)/float64(w.size.Y)
+	if math.Abs(by-1) > nearEnough {
+		s := scaled(w.frames, w.size, by)
+		w.frames, w.size, hand = s, s.to, hand.moved(by)
+	} else {
+		by = 1
+	}
 	half := func(done int) error { return progress(done / 2) }
 	o, err := newOverview(w, n, *r.FPS, half)
 	if err != nil {
@@ -135,6 +142,10 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 				}
 			}
 		}
+	}
+	w.size = was
+	if by != 1 {
+		out.Tracks = out.Tracks.moved(1 / by)
 	}
 	if read == 0 {
 		return Followed{}, notLegs("the legs do not stand out from what is behind them")

@@ -36,6 +36,11 @@ const (
 	besideFrom    = 0.2
 	besideTo      = 0.3
 	insideCounts  = 1.0
+	strangeTimes  = 1.7 // as unlike as it is while it stands
+	strangeMore   = 0.06
+	strangeAsAir  = 0.8  // of what it was in the frames before
+	strangeLeft   = 0.35 // of that, from one frame to the next
+	strangeTime   = 0.06 // s
 )
 
 // placed is where a place of a patch's own picture lies in a frame's crop.
@@ -559,6 +564,15 @@ func (l *oneLeg) ends(fps float64) {
 		e, ok := ends(y, c.ok, fps, unevenHeel*l.shank, from, from, to, to)
 		if !ok || float64(e.off-e.on) < restTime*fps {
 			continue
+		}
+		// Before it comes down a heel shows its sole: what does not look as it does standing, does not stand yet.
+		strange := max(strangeTimes*l.usual, l.usual+strangeMore)
+		for on := e.on; on < e.on+int(strangeTime*fps) && on < (e.on+e.off)/2; on++ {
+			air := max(c.unlike[max(0, on-1)], c.unlike[max(0, on-2)])
+			if c.unlike[on] > max(strange, strangeAsAir*air) && c.unlike[on+1]-l.usual < strangeLeft*(c.unlike[on]-l.usual) {
+				e.on = on + 1
+				break
+			}
 		}
 		// A foot leaves the ground upward, on both ends; one in the air comes down on both.
 		if mid := (e.on + e.off) / 2; (y[from]+y[to])/2-y[mid] > fallsAtEnds*l.shank {

@@ -9,7 +9,7 @@ import (
 
 // House values of the look over a film without dots.
 const (
-	smallWidth    = 320      // px, a film is looked over at
+	smallHeight   = 240      // px, a film is looked over at
 	smallBytes    = 64 << 20 // that its frames take at most
 	keptBytes     = 192 << 20
 	columns       = 40 // of cells, in which what changes is told apart
@@ -60,7 +60,7 @@ func (o *overview) at(i int) []uint8 {
 
 func newOverview(w *watcher, n int, fps float64, progress func(int) error) (*overview, error) {
 	o := &overview{fps: fps, frames: make([][]uint8, n)}
-	o.by = max(1, (w.size.X+smallWidth-1)/smallWidth)
+	o.by = max(1, int(math.Round(float64(w.size.Y)/smallHeight)))
 	for w.size.X/o.by*(w.size.Y/o.by)*n > smallBytes {
 		o.by++
 	}
