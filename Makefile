@@ -16,7 +16,7 @@ FONT_FILES := \
 # What works at once with others, and the pages that are asked for at once, under the race detector.
 RACED := -timeout 15m -run 'Test(Each|Failing|Restart|Cancel|Kilometres|Last|Two|Taking|Import|Twice|Race|Wet|Open|Tries|Buying|Audit|Gate)' ./internal/app ./internal/jobs ./internal/app/suite ./internal/web
 
-.PHONY: demo test build assets generate stale columns bench fuzz attack screenshots clean
+.PHONY: demo test build assets generate stale columns bench fuzz attack speed screenshots clean
 
 demo: $(BIN)
 	$(BIN) demo
@@ -86,6 +86,11 @@ fuzz:
 attack: $(BIN) node_modules/.package-lock.json
 	./tools/need mariadb-server
 	node e2e/attack.mjs
+
+# How long films take in the browser, from the file to the curve.
+speed: $(BIN) node_modules/.package-lock.json
+	./tools/need mariadb-server chromium ffmpeg
+	node e2e/speed.mjs
 
 screenshots: $(BIN) node_modules/.package-lock.json
 	./tools/need mariadb-server chromium ffmpeg

@@ -218,6 +218,10 @@ func (c *Conclusions) films() []Slip {
 			switch {
 			case of.PeakEversionDeg != nil:
 				slip.Title, slip.Value = "Rolling in, filmed", fmt.Sprintf("%s, %s", statWithError(of.PeakEversionDeg, "°"), of.BandWords)
+				if slices.Contains(r.Quality.Flags, gait.NoDots) { // the level's error is more than what the steps differ by
+					slip.Value = fmt.Sprintf("%.1f° ± %.1f over %d, %s", *of.PeakEversionDeg.Mean, of.LevelSD(), of.PeakEversionDeg.N, of.BandWords)
+					slip.Moved = append(slip.Moved, "Read by the outlines of leg and shoe, without dots: what varies is surer than the level.")
+				}
 				if best := c.GaitFilm(s); best != nil && best.Number == r.Number {
 					slip.Evidence = "gait." + string(s)
 				}

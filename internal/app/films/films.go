@@ -424,6 +424,12 @@ func frameData(from *recording.Film, i int) ([]byte, error) {
 	return encode(p.Image)
 }
 
+// FrameShown is a frame of a film, or where it is missing the last one before it (JPEG).
+func (f *Films) FrameShown(ctx context.Context, who app.Actor, id uint64, number int) ([]byte, error) {
+	data, err := f.Store.FrameShown(ctx, db.FrameShownParams{RecordingID: id, Number: int32(number), ShopID: who.ShopID})
+	return data, app.Found(err)
+}
+
 // FrameData is one frame of a film (JPEG).
 func (f *Films) FrameData(ctx context.Context, who app.Actor, id uint64, number int) ([]byte, error) {
 	data, err := f.Store.FrameData(ctx, db.FrameDataParams{RecordingID: id, Number: int32(number), ShopID: who.ShopID})

@@ -8,6 +8,7 @@ import (
 	"image"
 	"image/jpeg"
 	"log/slog"
+	"math"
 	"testing"
 	"time"
 
@@ -15,9 +16,11 @@ import (
 	"trevik/internal/app/films"
 	"trevik/internal/app/suite"
 	"trevik/internal/app/visit"
+	"trevik/internal/core/fault"
 	"trevik/internal/core/gait"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
+	"trevik/internal/device"
 	"trevik/internal/record"
 )
 
@@ -162,5 +165,122 @@ func TestFilmsAsEvidence(t *testing.T) {
 	}
 	if a, err := f.Support(); err != nil || a.Schools == nil {
 		t.Errorf("support on film: %+v, %v", a, err)
+	}
+}
+
+// A film is read while it arrives, from the first steps; one that is stopped early ends where it was stopped. Without dots
+// its level is set on the mean picture, offered to the day's films in the same shoe, and goes with the film.
+func TestFilmReadWhileItArrives(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	fit := b.start(t)
+	m, err := device.NewTreadmill(device.TreadmillOptions{Seed: 901, Bare: true, Width: 512, Height: 384, Seconds: 4, FPS: 60,
+		Shod: record.TestShoe})
+	must(t, err)
+	begin := func() films.Film {
+		f, err := b.Films.Begin(ctx, b.fitter, fit, m.Recording(), m.Len(), true)
+		must(t, err)
+		return f
+	}
+	film := begin()
+	send := func(f films.Film, from, to int) {
+		var pieces []films.Piece
+		for i := from; i < to; i++ {
+			img, err := m.Frame(i)
+			must(t, err)
+			var data bytes.Buffer
+			must(t, jpeg.Encode(&data, img, nil))
+			pieces = append(pieces, films.Piece{Number: i, Data: data.Bytes()})
+		}
+		must(t, b.Films.AddFrames(ctx, b.fitter, f, pieces))
+	}
+	until := func(what string, done func() bool) {
+		t.Helper()
+		for range 1200 {
+			if done() {
+				return
+			}
+			time.Sleep(50 * time.Millisecond)
+		}
+		t.Fatalf("%s never came", what)
+	}
+	send(film, 0, 100)
+	if g, err := b.Films.Glance(ctx, b.fitter, film); err != nil || g.Answer != nil || g.Enough {
+		t.Errorf("a look before there are three steps: %+v, %v", g, err)
+	}
+	send(film, 100, 180)
+	until("the first look", func() bool {
+		g, err := b.Films.Glance(ctx, b.fitter, film)
+		must(t, err)
+		return g.Answer != nil && g.Answer.Sides[term.Left] != nil && g.Answer.Sides[term.Left].PeakEversionDeg.N > 1
+	})
+	if faults, ok := fault.As(b.Films.AddFrames(ctx, b.fitter, film, []films.Piece{{Number: 5, Data: someFrame(t)}, {Number: 999}})); !ok ||
+		faults[0].Field != "frames.999" {
+		t.Errorf("a frame that is none: %v", faults)
+	}
+	must(t, b.Films.Finish(ctx, b.fitter, fit, film.ID, 175))
+	ready := func(id uint64) func() bool {
+		return func() bool {
+			f, err := b.Films.Film(ctx, b.fitter, id)
+			must(t, err)
+			if f.State == films.Failed {
+				t.Fatal(f.Note)
+			}
+			return f.State == films.Ready
+		}
+	}
+	until("the reading", ready(film.ID))
+	film, err = b.Films.Film(ctx, b.fitter, film.ID)
+	must(t, err)
+	if film.Frames != 175 {
+		t.Errorf("%d frames of a film that was stopped after 175", film.Frames)
+	}
+	if missing, err := b.Films.Missing(ctx, film); err != nil || len(missing) > 0 {
+		t.Errorf("missing %v, %v", missing, err)
+	}
+	if _, err := b.Films.FrameShown(ctx, b.fitter, film.ID, 179); err != nil { // the last before it
+		t.Error(err)
+	}
+
+	level, ok, err := b.Films.LevelOf(ctx, b.fitter, film, nil)
+	must(t, err)
+	if !ok || level.Taken || len(level.Sides) == 0 || len(level.Others) > 0 {
+		t.Fatalf("level %+v, %v", level, ok)
+	}
+	side := level.Sides[0].Side
+	if _, err := b.Films.MeanData(ctx, b.fitter, film.ID, side); err != nil {
+		t.Error(err)
+	}
+	off := 5.0
+	before, err := b.Films.Reading(ctx, b.fitter, film)
+	must(t, err)
+	after, err := b.Films.Correct(ctx, b.fitter, fit, film.ID, false, func(c *gait.Corrections) error {
+		c.Level = map[term.Side]gait.LevelMark{side: {OffDeg: &off}}
+		return nil
+	})
+	must(t, err)
+	peak := func(r gait.Reading) float64 { return *r.Answer.Sides[side].PeakEversionDeg.Mean }
+	if d := peak(after) - peak(before); d < 1 {
+		t.Errorf("5° more on the mean picture move the peak by %.1f°", d)
+	}
+	if kept := b.load(t, fit).GaitFilm(side); kept == nil || *kept.Sides[side].PeakEversionDeg.Mean != peak(after) {
+		t.Errorf("the conclusions did not hear of the level: %+v", kept)
+	}
+	// Another film of the day in the same shoe may take it over.
+	second := begin()
+	send(second, 0, m.Len())
+	must(t, b.Films.Finish(ctx, b.fitter, fit, second.ID, 0))
+	until("the second reading", ready(second.ID))
+	second, err = b.Films.Film(ctx, b.fitter, second.ID)
+	must(t, err)
+	all, err := b.Films.OfRunner(ctx, b.fitter, b.load(t, fit).Runner.ID)
+	must(t, err)
+	if level, ok, err = b.Films.LevelOf(ctx, b.fitter, second, all); err != nil || !ok || len(level.Others) != 1 ||
+		math.Abs(level.Others[0].Off[side]-off) > 1e-9 {
+		t.Errorf("what the first film says of the second: %+v, %v, %v", level.Others, ok, err)
+	}
+	must(t, b.Films.Delete(ctx, b.fitter, fit, film.ID))
+	if _, err := b.Films.MeanData(ctx, b.fitter, film.ID, side); !errors.Is(err, app.ErrNotFound) {
+		t.Errorf("the mean picture outlives its film: %v", err)
 	}
 }

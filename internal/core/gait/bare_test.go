@@ -9,6 +9,8 @@ import (
 	"strings"
 	"testing"
 
+	xdraw "golang.org/x/image/draw"
+
 	"trevik/internal/core/fault"
 	"trevik/internal/core/gait"
 	"trevik/internal/core/term"
@@ -145,6 +147,142 @@ func byHand(t *testing.T, m *device.Treadmill, film kept, rec gait.Recording, tr
 		if d > 5.5 {
 			t.Errorf("seed %d, %s: off by %.1f° with three marked frames", truth.Seed, side, d)
 		}
+	}
+}
+
+// The same film larger and smaller is read alike, and one that plays slower than it was filmed is told.
+func TestAnyScaleAndSpeed(t *testing.T) {
+	t.Parallel()
+	m, err := device.NewTreadmill(device.TreadmillOptions{Seed: 907, Bare: true, Seconds: 2.4})
+	if err != nil {
+		t.Fatal(err)
+	}
+	film, rec := keep(t, m), m.Recording()
+	first := readBare(t, film, rec)
+	for _, by := range []float64{0.6, 1.4} {
+		got := readBare(t, altered{film, func(_ int, g *image.Gray) *image.Gray {
+			out := image.NewGray(image.Rect(0, 0, int(by*float64(g.Rect.Dx())), int(by*float64(g.Rect.Dy()))))
+			xdraw.BiLinear.Scale(out, out.Rect, g, g.Rect, draw.Src, nil)
+			return out
+		}}, rec)
+		for side, s := range first.Sides {
+			o := got.Sides[side]
+			if o == nil || len(o.Steps) != len(s.Steps) {
+				t.Errorf("%g times as large, %s: %v steps", by, side, o)
+				continue
+			}
+			t.Logf("%g times as large, %s: peak %.1f°, was %.1f°; excursion %.1f°, was %.1f°", by, side, *o.PeakEversionDeg.Mean,
+				*s.PeakEversionDeg.Mean, *o.ExcursionDeg.Mean, *s.ExcursionDeg.Mean)
+			if math.Abs(*o.ExcursionDeg.Mean-*s.ExcursionDeg.Mean) > 1.5 || math.Abs(*o.PeakEversionDeg.Mean-*s.PeakEversionDeg.Mean) > 4 {
+				t.Errorf("%g times as large, %s: off", by, side)
+			}
+			at := s.Steps[1].TouchdownFrame + 5
+			heel := func(a gait.Answer) float64 {
+				marks := a.Markers[side]["heel_low"]
+				return marks[slices.IndexFunc(marks, func(m gait.Mark) bool { return m.Frame == at })].X
+			}
+			if is, was := heel(got), heel(first); math.Abs(is-by*was) > 4*by {
+				t.Errorf("%g times as large, %s: the heel lies at %.1f, was %.1f", by, side, is, was)
+			}
+		}
+	}
+	slow := rec
+	thirty := 30.0
+	slow.FPS = &thirty
+	l, _ := fault.As(second(gait.Follow(film, slow, nil)))
+	if len(l) == 0 || l[0].Field != "fps" || !strings.Contains(l[0].Text, "filmed at 120") {
+		t.Errorf("slow motion: %v", l)
+	}
+}
+
+func second[A any](_ A, err error) error { return err }
+
+// However near the camera stands, the steps are found.
+func TestAnyFraming(t *testing.T) {
+	t.Parallel()
+	for i, framing := range []float64{0.32, 0.37, 0.48} {
+		m, err := device.NewTreadmill(device.TreadmillOptions{Seed: 921 + uint64(i), Bare: true, Seconds: 3, Framing: framing})
+		if err != nil {
+			t.Fatal(err)
+		}
+		a, truth := readBare(t, keep(t, m), m.Recording()), m.Truth()
+		for _, side := range term.Sides {
+			s, want := a.Sides[side], truth.Sides[side]
+			if s == nil || len(s.Steps) < len(want.Steps)-1 || len(s.Steps) > len(want.Steps) {
+				t.Errorf("a shank of %g of the height, %s: %v, of %d steps", framing, side, s, len(want.Steps))
+				continue
+			}
+			t.Logf("a shank of %g of the height, %s: peak off by %.1f°", framing, side, *s.PeakEversionDeg.Mean-*want.PeakEversionDeg)
+		}
+	}
+}
+
+func readBare(t *testing.T, film gait.Frames, rec gait.Recording) gait.Answer {
+	t.Helper()
+	f, err := gait.Follow(film, rec, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := gait.Read(f, rec, gait.Corrections{}, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r.Answer
+}
+
+// What a hand sets on the mean picture is weighed, both legs together; it moves the level and nothing else, and is told.
+func TestLevelOnTheMeanPicture(t *testing.T) {
+	t.Parallel()
+	m, err := device.NewTreadmill(device.TreadmillOptions{Seed: 901, Bare: true, Width: 512, Height: 384, Seconds: 3})
+	if err != nil {
+		t.Fatal(err)
+	}
+	film, rec := keep(t, m), m.Recording()
+	f, err := gait.Follow(film, rec, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	read := func(level map[term.Side]gait.LevelMark) gait.Answer {
+		r, err := gait.Read(f, rec, gait.Corrections{Level: level}, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return r.Answer
+	}
+	peak := func(a gait.Answer, s term.Side) float64 { return *a.Sides[s].PeakEversionDeg.Mean }
+	plain := read(nil)
+	mean := f.Outline.Means[term.Left]
+	if mean == nil || mean.Image.Rect.Dx() != mean.Width || mean.Points[0].Y >= mean.Points[3].Y {
+		t.Fatalf("mean picture %+v", mean)
+	}
+	// Right as they lie: nothing moves, but it is surer.
+	same := read(map[term.Side]gait.LevelMark{term.Left: {Points: &mean.Points}})
+	sd := func(a gait.Answer, s term.Side) float64 { return a.Sides[s].LevelSD() }
+	if d := peak(same, term.Left) - peak(plain, term.Left); math.Abs(d) > 0.01 || !*same.Calibrated ||
+		sd(same, term.Left) >= sd(plain, term.Left) || sd(same, term.Right) != sd(plain, term.Right) {
+		t.Errorf("right as they lie: moved by %.2f°, calibrated %v, good to %.1f° and %.1f°", d, *same.Calibrated,
+			sd(same, term.Left), sd(same, term.Right))
+	}
+	// Six degrees more on the left: most of it counts, and some of it for the other leg.
+	off := 6.0
+	more := read(map[term.Side]gait.LevelMark{term.Left: {OffDeg: &off}})
+	l, r := peak(more, term.Left)-peak(plain, term.Left), peak(more, term.Right)-peak(plain, term.Right)
+	if l < 2.5 || l > 5.5 || r < 0.3 || r > l-1 {
+		t.Errorf("6° more on the left moves the peaks by %.1f° and %.1f°", l, r)
+	}
+	if d := *more.Sides[term.Left].ExcursionDeg.Mean - *plain.Sides[term.Left].ExcursionDeg.Mean; math.Abs(d) > 0.2 {
+		t.Errorf("and the excursion by %.2f°", d)
+	}
+	much := 25.0
+	for name, level := range map[string]map[term.Side]gait.LevelMark{"25°": {term.Left: {OffDeg: &much}}, "nothing": {term.Left: {}},
+		"upside down": {term.Left: {Points: &[4]gait.Point{mean.Points[1], mean.Points[0], mean.Points[2], mean.Points[3]}}}} {
+		if _, err := gait.Read(f, rec, gait.Corrections{Level: level}, nil); err == nil {
+			t.Errorf("%s is taken", name)
+		}
+	}
+	f.Outline = nil
+	if _, err := gait.Read(f, rec, gait.Corrections{Level: map[term.Side]gait.LevelMark{term.Left: {OffDeg: &off}}}, nil); err == nil {
+		t.Error("the level of a film with dots is set")
 	}
 }
 

@@ -103,6 +103,10 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 	}
 	s, ok := o.stride(r.Gait)
 	if !ok {
+		if fps, slow := o.slowed(r.Gait); slow {
+			return Followed{}, fault.List{{Field: "fps", Text: fmt.Sprintf("is %g, at which nobody runs so slowly: it looks like slow motion "+
+				"that was filmed at %g a second; say so and it can be read", *r.FPS, fps)}}
+		}
 		return Followed{}, notLegs("nothing comes down in turn left and right; film both legs from behind, with light on them")
 	}
 	legs, err := w.learnLegs(r, o, &s, func(done int) error { return progress((n + done) / 2) })

@@ -33,6 +33,7 @@ const (
 	fastWalk      = 1.4
 	slowRun       = 1.0
 	fastRun       = 2.1
+	slowMotionTo  = 61   // frames a second, that a film plays at which was filmed at more
 	leastInStep   = 0.12 // of what changes, that goes with the stride
 )
 
@@ -284,6 +285,23 @@ func (o *overview) stride(m Motion) (out striding, ok bool) {
 	out.cycle = o.fold(out.hz)
 	out.cycle.ground()
 	return out, out.cycle.feet(&out, o, standing, fills, 0)
+}
+
+// slowed says whether a film in which nothing strides is slow motion, in which something does, and at what rate that was
+// filmed, frames a second.
+func (o *overview) slowed(m Motion) (fps float64, ok bool) {
+	was := o.fps
+	defer func() { o.fps = was }()
+	if was > slowMotionTo {
+		return 0, false
+	}
+	for _, times := range []float64{4, 8, 2} {
+		o.fps = times * was
+		if _, ok := o.stride(m); ok {
+			return o.fps, true
+		}
+	}
+	return 0, false
 }
 
 // turned is the stride with the feet standing half of it later.

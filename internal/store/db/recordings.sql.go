@@ -193,6 +193,24 @@ func (q *Queries) FrameNumbers(ctx context.Context, recordingID uint64) ([]int32
 	return items, nil
 }
 
+const frameShown = `-- name: FrameShown :one
+SELECT f.data FROM recording_frames f JOIN recordings r ON r.id = f.recording_id WHERE f.recording_id = ?
+  AND f.number >= 0 AND f.number <= ? AND r.shop_id = ? ORDER BY f.number DESC LIMIT 1
+`
+
+type FrameShownParams struct {
+	RecordingID uint64
+	Number      int32
+	ShopID      uint64
+}
+
+func (q *Queries) FrameShown(ctx context.Context, arg FrameShownParams) (seal.Bytes, error) {
+	row := q.db.QueryRowContext(ctx, frameShown, arg.RecordingID, arg.Number, arg.ShopID)
+	var data seal.Bytes
+	err := row.Scan(&data)
+	return data, err
+}
+
 const framesUnder = `-- name: FramesUnder :one
 SELECT COUNT(*) FROM recording_frames WHERE recording_id = ? AND number < ?
 `

@@ -46,6 +46,10 @@ SELECT number FROM recording_frames WHERE recording_id = ? ORDER BY number;
 SELECT f.data FROM recording_frames f JOIN recordings r ON r.id = f.recording_id WHERE f.recording_id = ? AND f.number = ?
   AND r.shop_id = ?;
 
+-- name: FrameShown :one
+SELECT f.data FROM recording_frames f JOIN recordings r ON r.id = f.recording_id WHERE f.recording_id = ?
+  AND f.number >= 0 AND f.number <= sqlc.arg(number) AND r.shop_id = ? ORDER BY f.number DESC LIMIT 1;
+
 -- name: DeleteFrames :exec
 DELETE FROM recording_frames WHERE recording_id = ?;
 

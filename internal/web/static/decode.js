@@ -54,19 +54,15 @@ const usual = (rate) => USUAL.find((k) => Math.abs(rate - k) < 0.005 * k) ?? Mat
 
 /** Opens a film; video is the player that steps where there is no decoder. */
 export async function open(file, video) {
-  let why = null;
+  if (file.size === 0) throw new Error("this file is empty: no film that can be read");
   if ("VideoDecoder" in window) {
     try {
       return await Decoded.open(file);
     } catch (error) {
-      why = error;
+      if (error.told) throw error; // a player could do no better
     }
   }
-  try {
-    return await Stepped.open(file, video);
-  } catch (error) {
-    throw why?.told ? why : error;
-  }
+  return Stepped.open(file, video);
 }
 
 const told = (text) => Object.assign(new Error(text), { told: true });
@@ -74,13 +70,15 @@ const told = (text) => Object.assign(new Error(text), { told: true });
 // A film that the browser decodes.
 class Decoded {
   static async open(file) {
-    const { Input, BlobSource, CanvasSink, EncodedPacketSink, VideoSampleSink, MP4, QTFF, WEBM, MATROSKA } = await import("./mediabunny.js");
+    const bunny = await import("./mediabunny.js");
+    const { Input, BlobSource, CanvasSink, EncodedPacketSink, VideoSampleSink, MP4, QTFF, WEBM, MATROSKA } = bunny;
     const input = new Input({ source: new BlobSource(file), formats: [MP4, QTFF, WEBM, MATROSKA] });
     if (!(await input.canRead())) throw told("this is no film that can be read here; MP4, MOV and WebM can");
     const track = await input.getPrimaryVideoTrack();
     if (!track) throw told("this file holds no picture");
     if (!(await track.canDecode())) {
-      throw told(`this browser cannot show films coded as ${(await track.getCodec()) ?? "this one is"}; ` +
+      const codec = (await track.getCodec()) ?? "this one is";
+      throw told(`this browser cannot show films coded as ${codec}; ` +
         "let the camera write its most compatible kind (H.264), or open this page in another browser");
     }
     const film = new Decoded();

@@ -333,6 +333,15 @@ class NewFilm {
 
   async live(track, seconds) {
     this.say("waiting for the camera");
+    const encoders = new Encoders(); // they are ready by the time they are wanted
+    try {
+      await this.stream(track, seconds, encoders);
+    } finally {
+      encoders.close();
+    }
+  }
+
+  async stream(track, seconds, encoders) {
     const reader = new MediaStreamTrackProcessor({ track }).readable.getReader();
     // The first pictures tell how many come in a second.
     const times = [];
@@ -356,7 +365,6 @@ class NewFilm {
     let batch = [];
     let last = -1;
     let first = null;
-    const encoders = new Encoders();
     try {
       while (last < frames - 1 && !this.stopped) {
         const { value, done } = await reader.read();
@@ -385,7 +393,6 @@ class NewFilm {
       await going;
       if (batch.length > 0) await this.post(sent, await Promise.all(batch));
     } finally {
-      encoders.close();
       look.end();
     }
     await this.finish(sent, last + 1);

@@ -267,7 +267,7 @@ func frame(b *bench.Bench, c *kit.Req, _ *record.Conclusions, film films.Film) e
 	if err != nil {
 		return app.ErrNotFound
 	}
-	jpeg, err := b.App.Films.FrameData(c.Ctx(), c.Who, film.ID, n)
+	jpeg, err := b.App.Films.FrameShown(c.Ctx(), c.Who, film.ID, n)
 	if err != nil {
 		return err
 	}
