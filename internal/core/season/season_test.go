@@ -261,7 +261,8 @@ func TestAgainstAnother(t *testing.T) {
 }
 
 // another runs one pair through weeks of one run each, a race in the last.
-func another(x season.Pair, plan []float64, raceKM, orderAt float64, budget int64, draws int, seed uint64) (ready, second, covered float64) {
+func another(x season.Pair, plan []float64, raceKM, orderAt float64, budget int64, draws int,
+	seed uint64) (ready, second, covered float64) {
 	r := rand.New(rand.NewPCG(seed, 99))
 	load := x.Load[term.GroundRoad]
 	cdf := func(e float64) float64 {
@@ -471,8 +472,8 @@ func BenchmarkSeason(b *testing.B) {
 
 // Whatever a plan holds, it is looked through or refused.
 func FuzzLook(f *testing.F) {
-	f.Add([]byte(`{"starts":"2026-12-07","draws":3,"weeks":[{"parts":[{"id":"a","day":"mon","start":"18:00","km":10,"kind":"race","ground":"road"}]},` +
-		`{"like":1,"km_factor":1.1}],"pairs":[{"id":"x","owned":true,"ln_life":{"mean":5,"sd":0.2},"copies":2,"suitability":[{"kind":"race",` +
+	f.Add([]byte(`{"starts":"2026-12-07","draws":3,"weeks":[{"parts":[{"id":"a","day":"mon","start":"18:00","km":10,"kind":"race",` +
+		`"ground":"road"}]},{"like":1,"km_factor":1.1}],"pairs":[{"id":"x","owned":true,"ln_life":{"mean":5,"sd":0.2},"copies":2,"suitability":[{"kind":"race",` +
 		`"ground":"road","value":0.9}]}]}`))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		var p season.Plan
