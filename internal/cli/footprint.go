@@ -151,7 +151,7 @@ func (t *tool) simulateCmd() *cobra.Command {
 		_, err := fmt.Fprintf(t.out, "%s: scan.json, left.png, right.png, truth.json\n", *out)
 		return err
 	}
-	parent.AddCommand(c, t.simulateTreadmill(), t.simulateWatch(), t.simulateRunner(), t.simulateOutline())
+	parent.AddCommand(c, t.simulateTreadmill(), t.simulateWatch(), t.simulateRunner(), t.simulateOutline(), t.simulateShop())
 	return parent
 }
 

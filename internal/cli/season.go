@@ -13,8 +13,8 @@ import (
 )
 
 func (t *tool) seasonCmd() *cobra.Command {
-	return t.asJSON(&cobra.Command{Use: "season PLAN.json", Short: "From this week to the race: which pair when, what to order by when, the chance",
-		Args: cobra.ExactArgs(1),
+	return t.asJSON(&cobra.Command{Use: "season PLAN.json", Args: cobra.ExactArgs(1),
+		Short: "From this week to the race: which pair when, what to order by when, the chance",
 		RunE: func(c *cobra.Command, args []string) error {
 			var p season.Plan
 			if err := t.read(args[0], &p); err != nil {

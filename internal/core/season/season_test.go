@@ -473,7 +473,8 @@ func BenchmarkSeason(b *testing.B) {
 // Whatever a plan holds, it is looked through or refused.
 func FuzzLook(f *testing.F) {
 	f.Add([]byte(`{"starts":"2026-12-07","draws":3,"weeks":[{"parts":[{"id":"a","day":"mon","start":"18:00","km":10,"kind":"race",` +
-		`"ground":"road"}]},{"like":1,"km_factor":1.1}],"pairs":[{"id":"x","owned":true,"ln_life":{"mean":5,"sd":0.2},"copies":2,"suitability":[{"kind":"race",` +
+		`"ground":"road"}]},{"like":1,"km_factor":1.1}],` +
+		`"pairs":[{"id":"x","owned":true,"ln_life":{"mean":5,"sd":0.2},"copies":2,"suitability":[{"kind":"race",` +
 		`"ground":"road","value":0.9}]}]}`))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		var p season.Plan

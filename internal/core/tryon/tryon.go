@@ -30,9 +30,9 @@ const (
 
 // Comparison is one pair on each foot: a winner and a loser, or two that were even.
 type Comparison struct {
-	Winner string   `json:"winner"`
-	Loser  string   `json:"loser"`
-	Even   []string `json:"even"`
+	Winner string   `json:"winner,omitempty"`
+	Loser  string   `json:"loser,omitempty"`
+	Even   []string `json:"even,omitempty"`
 }
 
 // Comparisons are what was compared so far.
@@ -86,6 +86,12 @@ func (t table) clone() table {
 }
 
 func (t table) met(i, j int) float64 { return t.wins[i][j] + t.wins[j][i] }
+
+// Check notes what of the comparisons cannot be, as a fault.List.
+func (c *Comparisons) Check() error {
+	_, err := c.check()
+	return err
+}
 
 // check validates the input and counts it.
 func (c *Comparisons) check() (table, error) {

@@ -121,11 +121,19 @@ type Pair struct {
 	DeliveryDays  *float64      `json:"delivery_days"`
 	BreakInKM     *float64      `json:"break_in_km"`
 	FixedKM       *float64      `json:"fixed_km"` // the by_distance school's figure
+	Learned       *Learned      `json:"learned"`  // from the shop's own pairs, in the place of the house's median
 	House         *house.Values `json:"-"`        // nil is as shipped
 	today, first  time.Time
 	runDays       []time.Time
 	inspectedDays []time.Time
 	raceDays      []time.Time
+}
+
+// Learned is what a shop's own pairs say of the median life of this one's model (core/learn), before mass and strike.
+type Learned struct {
+	MedianKM float64 `json:"median_km"`
+	SDLn     float64 `json:"sd_ln"`
+	Pairs    int     `json:"pairs"` // that it comes from
 }
 
 var (
@@ -140,6 +148,13 @@ func (p *Pair) check() error {
 		l.Add("schema", "is %q; allowed is %q", p.Schema, PairSchema)
 	}
 	fault.OneOf(&l, "class", p.Class, term.Classes)
+	if x := p.Learned; x != nil {
+		limits.MedianLifeKM.Check(&l, "learned.median_km", x.MedianKM)
+		limits.SDLn.Check(&l, "learned.sd_ln", x.SDLn)
+		if x.Pairs < 1 || x.Pairs > 1_000_000 {
+			l.Add("learned.pairs", "are %d; allowed are 1 to 1,000,000", x.Pairs)
+		}
+	}
 	if p.Surface != "" {
 		fault.OneOf(&l, "surface", p.Surface, term.Surfaces)
 	}
@@ -311,6 +326,9 @@ func Load(r Run, surface term.Surface, restHours *float64, h *house.Values) floa
 // MedianKM is the prior median of a pair's life in effective km before the
 // runner's own factor: the model's own figure, else its class's.
 func (p *Pair) medianKM() float64 {
+	if p.Learned != nil {
+		return p.Learned.MedianKM
+	}
 	if p.MedianKM != nil {
 		return *p.MedianKM
 	}

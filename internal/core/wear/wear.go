@@ -168,6 +168,14 @@ func Assess(p Pair) (Answer, error) {
 		a.Why = append(a.Why, fmt.Sprintf("Mass and strike: × %.3f.", factor))
 	}
 	b.life = normal{math.Log(m) + own.mean, lifeSD*lifeSD + own.variance}
+	if x := p.Learned; x != nil {
+		b.life.variance += x.SDLn * x.SDLn
+		pairs := "one pair"
+		if x.Pairs > 1 {
+			pairs = fmt.Sprintf("%d pairs", x.Pairs)
+		}
+		a.Why = append(a.Why, fmt.Sprintf("A usual life of %.0f effective km, from %s of ours.", x.MedianKM, pairs))
+	}
 	b = p.look(&a, b)
 
 	a.KM += b.median()
