@@ -33,7 +33,8 @@ const (
 	flatTo       = 0.75
 	leastWide    = 160 // px, of a film that is read without dots
 	leastHigh    = 120
-	leastContact = 2 // a leg, that are like one another
+	leastContact = 2   // a leg, that are like one another
+	redCounts    = 3.0 // of Cr, that counts as brightness
 )
 
 // oneLeg is a leg that is followed: pictures of it about its contacts, and where its heel and its calf lie in them.
@@ -85,44 +86,39 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 	if w.size.X < leastWide || w.size.Y < leastHigh {
 		return Followed{}, notLegs(fmt.Sprintf("the picture of %d by %d pixels is too small", w.size.X, w.size.Y))
 	}
-	was, by := w.size, float64(legsHigh)/float64(w.size.Y)
-	if math.Abs(by-1) > nearEnough {
-		s := scaled(w.frames, w.size, by)
-		w.frames, w.size, hand = s, s.to, hand.moved(by)
-	} else {
+	was, plain, by := w.size, w.frames, float64(legsHigh)/float64(w.size.Y)
+	if math.Abs(by-1) <= nearEnough {
 		by = 1
+	} else {
+		hand = hand.moved(by)
 	}
-	half := func(done int) error { return progress(done / 2) }
-	o, err := newOverview(w, n, *r.FPS, half)
-	if err != nil {
-		return Followed{}, err
-	}
-	o.steadied()
-	if o.cameraMoves() {
-		return Followed{}, notLegs("the camera moves; put it on a stand, at the height of the ankles")
-	}
-	s, ok := o.stride(r.Gait)
-	if !ok {
-		if fps, slow := o.slowed(r.Gait); slow {
-			return Followed{}, fault.List{{Field: "fps", Text: fmt.Sprintf("is %g, at which nobody runs so slowly: it looks like slow motion "+
-				"that was filmed at %g a second; say so and it can be read", *r.FPS, fps)}}
+	// Where brightness does not tell the legs from the ground, redness may: skin is redder than belts and walls.
+	legs := map[term.Side]*oneLeg{}
+	var wrong error
+	for i, redness := range []float64{0, redCounts} {
+		if by != 1 || redness > 0 {
+			s := scaled(plain, was, by, redness)
+			w.frames, w.size = s, s.to
 		}
-		return Followed{}, notLegs("nothing comes down in turn left and right; film both legs from behind, with light on them")
-	}
-	legs, err := w.learnLegs(r, o, &s, func(done int) error { return progress((n + done) / 2) })
-	if err != nil {
-		return Followed{}, err
-	}
-	if len(legs) < 2 { // what seemed to stand may have been in the air
-		if turned, ok := o.turned(s, r.Gait); ok {
-			other, err := w.learnLegs(r, o, &turned, func(int) error { return progress(n - 1) })
-			if err != nil {
-				return Followed{}, err
-			}
-			if len(other) > len(legs) {
-				legs = other
+		found, err := w.findLegs(r, func(done int) error { return progress(max(done, i*(n-1))) })
+		if stopped(err) {
+			return Followed{}, err
+		}
+		if i == 0 {
+			wrong = err
+		}
+		for side, l := range found {
+			if now := legs[side]; now == nil || now.steps() < leastContact && l.steps() > now.steps() {
+				legs[side] = l
 			}
 		}
+		if len(legs) == 2 && legs[term.Left].steps() >= leastContact && legs[term.Right].steps() >= leastContact {
+			break
+		}
+	}
+	w.frames, w.size = plain, was
+	if len(legs) == 0 && wrong != nil {
+		return Followed{}, wrong
 	}
 	out := Followed{Tracks: Tracks{}, Outline: &OutlineFound{Contacts: map[term.Side][]Contact{}, LevelSD: map[term.Side]float64{},
 		Means: map[term.Side]*MeanPicture{}}}
@@ -147,7 +143,6 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 			}
 		}
 	}
-	w.size = was
 	if by != 1 {
 		out.Tracks = out.Tracks.moved(1 / by)
 	}
@@ -155,6 +150,52 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 		return Followed{}, notLegs("the legs do not stand out from what is behind them")
 	}
 	return out, nil
+}
+
+// steps is how many of the leg's contacts were found.
+func (l *oneLeg) steps() (n int) {
+	for _, c := range l.contacts {
+		if c.found {
+			n++
+		}
+	}
+	return n
+}
+
+// findLegs finds and follows both legs; one that cannot be told is left out.
+func (w *watcher) findLegs(r Recording, progress func(int) error) (map[term.Side]*oneLeg, error) {
+	n := w.frames.Len()
+	o, err := newOverview(w, n, *r.FPS, func(done int) error { return progress(done / 2) })
+	if err != nil {
+		return nil, err
+	}
+	o.steadied()
+	if o.cameraMoves() {
+		return nil, notLegs("the camera moves; put it on a stand, at the height of the ankles")
+	}
+	s, ok := o.stride(r.Gait)
+	if !ok {
+		if fps, slow := o.slowed(r.Gait); slow {
+			return nil, fault.List{{Field: "fps", Text: fmt.Sprintf("is %g, at which nobody runs so slowly: it looks like slow motion that was "+
+				"filmed at %g a second; say so and it can be read", *r.FPS, fps)}}
+		}
+		return nil, notLegs("nothing comes down in turn left and right; film both legs from behind, with light on them")
+	}
+	legs, err := w.learnLegs(r, o, &s, func(done int) error { return progress((n + done) / 2) })
+	if err != nil || len(legs) == 2 {
+		return legs, err
+	}
+	// What seemed to stand may have been in the air.
+	if turned, ok := o.turned(s, r.Gait); ok {
+		other, err := w.learnLegs(r, o, &turned, func(int) error { return progress(n - 1) })
+		if err != nil {
+			return nil, err
+		}
+		if len(other) > len(legs) {
+			legs = other
+		}
+	}
+	return legs, nil
 }
 
 // learnLegs follows both legs through their contacts; one that cannot be told is left out.

@@ -2,6 +2,7 @@ package gait
 
 import (
 	"image"
+	"image/color"
 	"math"
 )
 
@@ -14,6 +15,7 @@ const (
 // scaledFrames are a film's brightness at another scale.
 type scaledFrames struct {
 	Frames
+	red    float64 // how much of redness counts as brightness
 	from   image.Point
 	to     image.Point
 	across []taps
@@ -48,10 +50,10 @@ func tapsOf(from, to int) []taps {
 	return out
 }
 
-// scaled is a film at another scale.
-func scaled(f Frames, from image.Point, by float64) *scaledFrames {
+// scaled is a film at another scale, or with another brightness.
+func scaled(f Frames, from image.Point, by, red float64) *scaledFrames {
 	to := image.Pt(int(math.Round(by*float64(from.X))), int(math.Round(by*float64(from.Y))))
-	return &scaledFrames{Frames: f, from: from, to: to, across: tapsOf(from.X, to.X), down: tapsOf(from.Y, to.Y)}
+	return &scaledFrames{Frames: f, red: red, from: from, to: to, across: tapsOf(from.X, to.X), down: tapsOf(from.Y, to.Y)}
 }
 
 // Frame is one of them; one that has another size than the film keeps its own.
@@ -61,6 +63,12 @@ func (s *scaledFrames) Frame(i int) (image.Image, error) {
 		return img, err
 	}
 	g := grayOf(img)
+	if s.red != 0 {
+		g.redden(img, s.red)
+	}
+	if s.from == s.to {
+		return &image.Gray{Pix: g.pix, Stride: g.w, Rect: image.Rect(0, 0, g.w, g.h)}, nil
+	}
 	rows := make([]float32, s.to.X*s.from.Y)
 	for y := range s.from.Y {
 		p, out := g.pix[y*g.w:(y+1)*g.w], rows[y*s.to.X:(y+1)*s.to.X]
@@ -86,6 +94,26 @@ func (s *scaledFrames) Frame(i int) (image.Image, error) {
 		}
 	}
 	return out, nil
+}
+
+// redden adds so much of an image's redness (Cr) to its brightness.
+func (g *gray) redden(img image.Image, by float64) {
+	b := img.Bounds()
+	for y := range g.h {
+		for x := range g.w {
+			var cr uint8
+			switch m := img.(type) {
+			case *image.YCbCr:
+				cr = m.Cr[m.COffset(b.Min.X+x, b.Min.Y+y)]
+			case *image.Gray:
+				return
+			default:
+				cr = color.YCbCrModel.Convert(img.At(b.Min.X+x, b.Min.Y+y)).(color.YCbCr).Cr
+			}
+			k := y*g.w + x
+			g.pix[k] = uint8(min(255, max(0, float64(g.pix[k])+by*(float64(cr)-128))))
+		}
+	}
 }
 
 // moved are tracks in a picture of another scale: a pixel's middle stays its middle.
