@@ -241,7 +241,8 @@ func newWalk(t *testing.T) *walkWorld {
 		SELECT shop_id, 2, 1, '{"schema":"trevik.recording/v1","view":"rear","gait":"run","fps":60,"markers":"auto"}', 2, 'failed', '{}',
 			TRUE, made_by, made_at
 		FROM runners WHERE id = 2`)
-	w.exec(t, "INSERT INTO recording_frames (recording_id, number, data) SELECT id, 1, x'"+jpegHex(t)+"' FROM recordings WHERE fit_id = 2")
+	w.exec(t, "INSERT INTO recording_frames (recording_id, number, data) SELECT id, n, x'"+jpegHex(t)+
+		"' FROM recordings JOIN (SELECT 1 AS n UNION SELECT -1) k WHERE fit_id = 2")
 	print, _ := printFile(t, term.Left)
 	if p := owner.upload("/fits/2/print/left/photo", "photo", print, "keep", "yes", "paper", "A4"); p.code >= 400 {
 		t.Fatalf("%d %v", p.code, regexp.MustCompile(`<p class="(err|notice)"[^>]*>[^<]+`).FindAllString(p.body, -1))
