@@ -5,6 +5,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"fmt"
 	"image"
 	"image/jpeg"
 	"sync"
@@ -175,8 +176,14 @@ func (a *ahead) Frame(i int) (image.Image, error) {
 				c := make(chan decoded, 1)
 				a.coming[k] = c
 				go func() {
-					img, err := a.Frames.Frame(k)
-					c <- decoded{img, err}
+					var d decoded
+					defer func() {
+						if v := recover(); v != nil {
+							d = decoded{nil, fmt.Errorf("frame %d cannot be decoded: %v", k, v)}
+						}
+						c <- d
+					}()
+					d.img, d.err = a.Frames.Frame(k)
 				}()
 			}
 		}

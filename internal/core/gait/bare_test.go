@@ -1,6 +1,7 @@
 package gait_test
 
 import (
+	"errors"
 	"image"
 	"image/draw"
 	"math"
@@ -389,4 +390,52 @@ func twoBars(i, x, y, top int) uint8 {
 		}
 	}
 	return 60
+}
+
+// gappy is a film some of whose frames were lost.
+type gappy struct {
+	gait.Frames
+	lost map[int]bool
+}
+
+func (g gappy) Frame(i int) (image.Image, error) {
+	if g.lost[i] {
+		return nil, errors.New("lost")
+	}
+	return g.Frames.Frame(i)
+}
+
+// What turns at a stride's rhythm is no leg: a camera's test pattern, whole or with frames that were lost.
+func TestPatternIsNoLeg(t *testing.T) {
+	t.Parallel()
+	for seed := range uint64(6) {
+		r := rand.New(rand.NewPCG(seed, 44))
+		hz, x, y, size := 0.9+1.1*r.Float64(), 150+r.Float64()*340, 100+r.Float64()*160, 40+r.Float64()*70
+		var film kept
+		lost := map[int]bool{}
+		for i := range 150 {
+			g := image.NewGray(image.Rect(0, 0, 640, 360))
+			_, turned := math.Modf(float64(i) * hz / 30)
+			for py := range 360 {
+				for px := range 640 {
+					v := uint8(110 + 40*px/640)
+					dx, dy := float64(px)-x, float64(py)-y
+					if math.Hypot(dx, dy) < size && math.Mod(math.Atan2(dy, dx)/2/math.Pi+1, 1) < turned {
+						v = 40
+					}
+					if py > 300 && px < int(600*turned) {
+						v = 220
+					}
+					g.Pix[py*g.Stride+px] = v
+				}
+			}
+			film = append(film, g)
+			lost[i] = i > 0 && r.Float64() < 0.04*float64(seed%4)
+		}
+		fps := 30.0
+		rec := gait.Recording{Schema: gait.RecordingSchema, View: gait.Rear, Gait: gait.Run, FPS: &fps, Markers: gait.NoMarkers}
+		if _, err := gait.Follow(gappy{film, lost}, rec, nil); err == nil {
+			t.Errorf("seed %d: a pattern that turns %.2f times a second was read as legs", seed, hz)
+		}
+	}
 }

@@ -33,8 +33,12 @@ const (
 	flatTo       = 0.75
 	leastWide    = 160 // px, of a film that is read without dots
 	leastHigh    = 120
-	leastContact = 2   // a leg, that are like one another
-	redCounts    = 3.0 // of Cr, that counts as brightness
+	leastContact = 2 // a leg, that are like one another
+
+	// By how much the contacts of one foot differ at most (alike); a runner's differ by a third of that.
+	mostUnlikeDeg = 4.0
+	mostOffPhase  = 0.07
+	redCounts     = 3.0 // of Cr, that counts as brightness
 )
 
 // oneLeg is a leg that is followed: pictures of it about its contacts, and where its heel and its calf lie in them.
@@ -149,6 +153,9 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 	if read == 0 {
 		return Followed{}, notLegs("the legs do not stand out from what is behind them")
 	}
+	if read == 1 && len(out.Outline.Unclear) > 0 {
+		return Followed{}, notLegs("only one leg can be told, and not clearly; film both from behind, with light on them")
+	}
 	return out, nil
 }
 
@@ -211,11 +218,24 @@ func (w *watcher) learnLegs(r Recording, o *overview, s *striding, progress func
 		return nil, err
 	}
 	var told [2]bool // each leg by itself
+	var fell [2]any
 	var both sync.WaitGroup
 	for k, side := range term.Sides {
-		both.Go(func() { told[k] = legs[side].learn(s.cycle, o.by, *r.FPS, s.hz) && legs[side].rolls() })
+		both.Go(func() {
+			defer func() { fell[k] = recover() }() // whoever asked is told, not the whole program
+			l := legs[side]
+			if told[k] = l.learn(s.cycle, o.by, *r.FPS, s.hz) && l.rolls(); told[k] {
+				deg, phase := l.alike(*r.FPS / s.hz)
+				told[k] = deg <= mostUnlikeDeg && phase <= mostOffPhase
+			}
+		})
 	}
 	both.Wait()
+	for _, v := range fell {
+		if v != nil {
+			panic(v)
+		}
+	}
 	for k, side := range term.Sides {
 		if !told[k] {
 			delete(legs, side)
@@ -334,7 +354,9 @@ func (l *oneLeg) learn(ground *cycle, by int, fps, hz float64) bool {
 		if !l.steady() {
 			return false
 		}
-		l.level(ground, by)
+		if !l.level(ground, by) {
+			return false
+		}
 		if pass+1 < passes {
 			l.relearn(pass > 0)
 		}
@@ -359,6 +381,50 @@ func (l *oneLeg) rolls() bool {
 		all = append(all, (hi-lo)*180/math.Pi)
 	}
 	return median(all) >= leastRoll
+}
+
+// alike is by how much the contacts differ from one another: in the middle of how the heel stands against the leg, degrees, and
+// in how far off an even stride they begin, of the stride.
+func (l *oneLeg) alike(stride float64) (deg, phase float64) {
+	var turn, begin []float64
+	for _, c := range l.contacts {
+		if !c.found {
+			continue
+		}
+		var all []float64
+		for i := range c.ok {
+			if f := c.from + i; c.ok[i] && f >= c.on && f <= c.off {
+				all = append(all, (c.heel[i].turn-c.calf[i].turn)*180/math.Pi)
+			}
+		}
+		turn = append(turn, median(all))
+		_, part := math.Modf(float64(c.on) / stride)
+		begin = append(begin, part)
+	}
+	off := func(v []float64, round bool) float64 {
+		// Of a phase, about the middle of the circle that it goes round.
+		mid := median(v)
+		if round {
+			var s, c float64
+			for _, x := range v {
+				s, c = s+math.Sin(2*math.Pi*x), c+math.Cos(2*math.Pi*x)
+			}
+			mid = math.Atan2(s, c) / (2 * math.Pi)
+		}
+		var d []float64
+		for _, x := range v {
+			y := x - mid
+			if round {
+				y -= math.Round(y)
+			}
+			d = append(d, math.Abs(y))
+		}
+		return 1.4826 * median(d)
+	}
+	if len(turn) < 3 {
+		return 0, 0
+	}
+	return off(turn, false), off(begin, true)
 }
 
 // unclear says whether the leg was told badly: calf or heel lost in many of the frames on the ground.

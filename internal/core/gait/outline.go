@@ -139,8 +139,8 @@ func abs(v int) int {
 	return v
 }
 
-// level finds the two lines on the leg's mean picture.
-func (l *oneLeg) level(c *cycle, by int) {
+// level finds the two lines on the leg's mean picture; false where too little of the leg lies in it.
+func (l *oneLeg) level(c *cycle, by int) bool {
 	pic := newPlot(l.w, l.h)
 	seam := min(l.h-2, max(2, int(l.sole-0.29*l.shank)))
 	ground, under := newPlot(l.w, l.h), newPlot(l.w, l.h)
@@ -157,6 +157,9 @@ func (l *oneLeg) level(c *cycle, by int) {
 	l.sole = l.bottom(pic)
 	edge, inside := l.edges(pic, still), l.inside(pic, under, c.noise)
 	low, high := min(l.h-3, int(l.sole-0.01*l.shank)), max(2, int(l.sole-0.68*l.shank))
+	if float64(low-high) < calfFrom*l.shank {
+		return false
+	}
 	mid, half := l.pair(edge, inside, low, high)
 	row := func(share float64) int { return int(l.sole - share*l.shank) }
 	fit := func(a, b float64) (at func(y float64) Point) {
@@ -196,6 +199,7 @@ func (l *oneLeg) level(c *cycle, by int) {
 	}
 	l.line.heelLow, l.line.heelTop = heel(l.sole), heel(l.sole-heelTo*l.shank)
 	l.line.calfLow, l.line.calfTop = calf(l.sole-calfFrom*l.shank), calf(l.sole-calfTo*l.shank)
+	return true
 }
 
 // bottom is the row of the sole's lowest edge: the lowest about where it was thought at which the picture changes
@@ -393,7 +397,8 @@ func (l *oneLeg) pair(edge, inside *plot, low, high int) (mid, half []float64) {
 		if k > 0 {
 			step := int(back[k][c*nw+w])
 			shift := c0 - (centre(y+1) - aside)
-			c, w = c+shift+step/3-1, w+step%3-1
+			// Where the way leads out of the picture no step was allowed, and none is kept.
+			c, w = min(nc-1, max(0, c+shift+step/3-1)), min(nw-1, max(0, w+step%3-1))
 		}
 	}
 	return mid, half
