@@ -2,13 +2,14 @@ package season
 
 import (
 	"context"
+	"fmt"
 	"hash/fnv"
 	"math"
-	"math/rand/v2"
 	"slices"
 	"strconv"
 
 	"trevik/internal/core/rotation"
+	"trevik/internal/core/seeded"
 	"trevik/internal/core/term"
 )
 
@@ -135,8 +136,9 @@ func newSimulation(ctx context.Context, p *Plan, weeks [][]rotation.WeekPart) *s
 // in the list the pair stands.
 func (s *simulation) livesOf(x *Pair, number int) []float64 {
 	h := fnv.New64a()
-	h.Write([]byte(x.ID))
-	r := rand.New(rand.NewPCG(s.plan.Seed, h.Sum64()+uint64(number)*0x9e3779b97f4a7c15))
+	fmt.Fprintf(h, "%d %s", number, x.ID)
+	mix := seeded.Stream(s.plan.Seed)
+	r := seeded.Stream(mix.Next() ^ h.Sum64())
 	e := 0.0
 	if x.Owned && number == 1 {
 		e = or(x.EffectiveKM, 0)
@@ -144,8 +146,7 @@ func (s *simulation) livesOf(x *Pair, number int) []float64 {
 	out := make([]float64, s.draws)
 	lasts := beyond(x.LnLife, e) // given that it lives
 	for i := range out {
-		u := 1 - r.Float64() // over 0, to 1
-		z := math.Sqrt2 * math.Erfcinv(2*u*lasts)
+		z := math.Sqrt2 * math.Erfcinv(2*r.Unit()*lasts)
 		if x.LnLife.SD == 0 || lasts == 0 {
 			z = 0
 		}

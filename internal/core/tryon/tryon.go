@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"trevik/internal/core/fault"
+	"trevik/internal/core/seeded"
 	"trevik/internal/core/units"
 )
 
@@ -291,10 +292,10 @@ func inverse(m [][]float64) [][]float64 {
 // normals are the draws of n pairs, one after another: the same for each question that is
 // asked of them, so that answers differ by the question alone.
 func normals(n int, seed uint64) []float64 {
-	r := stream(seed)
+	r := seeded.Stream(seed)
 	out := make([]float64, draws*n)
 	for i := range out {
-		out[i] = r.normal()
+		out[i] = r.Normal()
 	}
 	return out
 }
@@ -322,24 +323,6 @@ func chances(logs []float64, cov [][]float64, z []float64) []float64 {
 		out[i] = float64(c) / draws
 	}
 	return out
-}
-
-// stream is a row of numbers that follows from its seed alone (SplitMix64; Steele, Lea
-// and Flood 2014).
-type stream uint64
-
-func (s *stream) next() uint64 {
-	*s += 0x9e3779b97f4a7c15
-	z := uint64(*s)
-	z = (z ^ z>>30) * 0xbf58476d1ce4e5b9
-	z = (z ^ z>>27) * 0x94d049bb133111eb
-	return z ^ z>>31
-}
-
-// normal is the next number as one of the standard normal distribution.
-func (s *stream) normal() float64 {
-	u := (float64(s.next()>>11) + 0.5) / (1 << 53)
-	return math.Sqrt2 * math.Erfinv(2*u-1)
 }
 
 // next is the comparison between the two most likely bests; of those that are as
@@ -418,8 +401,8 @@ func Order(pairs []string, seed uint64) []string {
 	place := func(p string) uint64 {
 		h := fnv.New64a()
 		h.Write([]byte(p))
-		r := stream(seed ^ h.Sum64())
-		return r.next()
+		r := seeded.Stream(seed ^ h.Sum64())
+		return r.Next()
 	}
 	slices.SortFunc(out, func(x, y string) int { return cmp.Or(cmp.Compare(place(x), place(y)), cmp.Compare(x, y)) })
 	return out
