@@ -176,7 +176,6 @@ type LevelSide struct {
 	Side term.Side
 	Mean *gait.MeanPicture
 	Now  [4]gait.Point // px of its mean picture: as a hand set them, else as read
-	By   *gait.LevelMark
 }
 
 // Level is what a hand may set the level of a film without dots by.
@@ -206,7 +205,6 @@ func (f *Films) LevelOf(ctx context.Context, who app.Actor, film Film, others []
 		}
 		s := LevelSide{Side: side, Mean: mean, Now: mean.Points}
 		if m, set := fix.Level[side]; set {
-			s.By = &m
 			if m.Points != nil {
 				s.Now = *m.Points
 			}

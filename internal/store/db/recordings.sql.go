@@ -665,7 +665,7 @@ func (q *Queries) SetRecordingCorrections(ctx context.Context, arg SetRecordingC
 }
 
 const setRecordingDescription = `-- name: SetRecordingDescription :exec
-UPDATE recordings SET description = ?, corrections = '{}' WHERE id = ? AND shop_id = ?
+UPDATE recordings SET description = ?, corrections = '{}', glance = NULL WHERE id = ? AND shop_id = ?
 `
 
 type SetRecordingDescriptionParams struct {

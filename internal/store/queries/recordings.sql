@@ -79,7 +79,7 @@ SELECT id, data FROM pictures WHERE id = ? AND fit_id = ? AND shop_id = ? AND ki
 DELETE FROM pictures WHERE id = ? AND fit_id = ? AND shop_id = ? AND kind = ?;
 
 -- name: SetRecordingDescription :exec
-UPDATE recordings SET description = ?, corrections = '{}' WHERE id = ? AND shop_id = ?;
+UPDATE recordings SET description = ?, corrections = '{}', glance = NULL WHERE id = ? AND shop_id = ?;
 
 -- name: ResumeRecording :exec
 UPDATE recordings SET description = ?, kept = ? WHERE id = ? AND shop_id = ?;

@@ -8,7 +8,7 @@ const WORKERS = Math.max(1, Math.min(4, navigator.hardwareConcurrency ?? 2));
 const AT_ONCE = 4 * WORKERS; // frames that are being written
 const USUAL = [24, 25, 30, 48, 50, 60, 90, 100, 120, 200, 240];
 const SLOW_AT = 61; // a film that plays at less may have been filmed at more
-const pause = (ms) => new Promise((done) => setTimeout(done, ms));
+export const pause = (ms) => new Promise((done) => setTimeout(done, ms));
 
 export const once = (target, name) => new Promise((done, fail) => {
   target.addEventListener(name, done, { once: true });
@@ -34,7 +34,7 @@ export class Encoders {
   /** One of the decoder's frames, which is closed: [its number, JPEG], to come. */
   write(n, frame, { width, height }, rotation = 0) {
     const written = new Promise((done) => this.waiting.set(n, done));
-    this.workers[this.next++ % WORKERS].postMessage({ n, frame, width, height, rotation }, [frame]);
+    this.workers[this.next++ % WORKERS].postMessage({ n, frame, width, height, rotation, quality: QUALITY }, [frame]);
     return written.then((blob) => [n, blob]);
   }
 

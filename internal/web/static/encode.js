@@ -1,7 +1,5 @@
 // A worker that turns one of the decoder's frames upright, shrinks it and writes it as JPEG.
-const QUALITY = 0.92;
-
-onmessage = async ({ data: { n, frame, width, height, rotation } }) => {
+onmessage = async ({ data: { n, frame, width, height, rotation, quality } }) => {
   const canvas = new OffscreenCanvas(width, height);
   const pen = canvas.getContext("2d", { willReadFrequently: true }); // it is read at once
   pen.translate(width / 2, height / 2);
@@ -9,5 +7,5 @@ onmessage = async ({ data: { n, frame, width, height, rotation } }) => {
   const [w, h] = rotation % 180 === 0 ? [width, height] : [height, width];
   pen.drawImage(frame, -w / 2, -h / 2, w, h);
   frame.close();
-  postMessage({ n, blob: await canvas.convertToBlob({ type: "image/jpeg", quality: QUALITY }) });
+  postMessage({ n, blob: await canvas.convertToBlob({ type: "image/jpeg", quality }) });
 };

@@ -1,7 +1,7 @@
 // New films: one is chosen, the stretch that counts is cut from it, and its frames are sent while the next are made;
 // or this device's camera films, and what it sees is sent as it is seen. What was read so far is shown meanwhile.
 // Every number of the job comes from the server.
-import { Encoders, once, open, sentSize } from "./decode.js";
+import { Encoders, once, open, pause, sentSize } from "./decode.js";
 
 const BATCH = 16;
 const ON_THE_WAY = 3; // batches
@@ -12,7 +12,6 @@ const THUMBS = 12;
 const LOOK_EVERY = 700; // ms, for what was read so far
 const SLOWEST = 24; // pictures a second that can be read
 const MOST_WAITING = 24; // pictures of the camera
-const pause = (ms) => new Promise((done) => setTimeout(done, ms));
 
 // A device that keeps nothing still sends its film, from the start each time.
 const kept = (act) => {
@@ -23,8 +22,6 @@ const kept = (act) => {
   }
 };
 const clock = (s) => `${Math.floor(s / 60)}:${(s % 60).toFixed(1).padStart(4, "0")}`;
-
-class Stopped extends Error {}
 
 class NewFilm {
   constructor(form) {
@@ -248,7 +245,7 @@ class NewFilm {
           if (going.size >= ON_THE_WAY) await Promise.race(going);
         };
         for await (const piece of film.frames(from, missing)) {
-          if (this.stopped) throw new Stopped("stopped; take the same film again and it goes on from there");
+          if (this.stopped) throw new Error("stopped; take the same film again and it goes on from there");
           batch.push(piece);
           if (batch.length === BATCH) await off();
           if (lost) break; // ask what is missing, and go on from there
@@ -395,6 +392,7 @@ class NewFilm {
     } finally {
       look.end();
     }
+    if (last < 1) throw new Error("it was stopped before anything was filmed");
     await this.finish(sent, last + 1);
   }
 
