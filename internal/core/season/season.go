@@ -132,6 +132,8 @@ func (p *Plan) check() (starts time.Time, weeks [][]rotation.WeekPart, err error
 			l.Add(at+".like", "stands beside parts; give one of the two")
 		case w.Parts == nil && w.Like == nil:
 			l.Add(at+".parts", "are missing; give parts, or like an earlier week")
+		case w.Like != nil && i == 0:
+			l.Add(at+".like", "is %d; before the first week there is none", *w.Like)
 		case w.Like != nil && (*w.Like < 1 || *w.Like > i):
 			l.Add(at+".like", "is %d; allowed are the weeks before, 1 to %d", *w.Like, i)
 		case w.Like == nil && w.KMFactor != nil:
