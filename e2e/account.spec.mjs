@@ -90,5 +90,5 @@ test("somebody new sets up a second factor, is asked for it, and is barred", asy
   await page.getByLabel("The one you have").fill(password);
   await page.getByLabel(/A new one/).fill("short");
   await page.getByRole("button", { name: "Change it" }).click();
-  await expect(page.getByText(/allowed is 10 to 200/)).toBeVisible();
+  await expect(page.getByText(/Write 10 to 200 letters/)).toBeVisible();
 });

@@ -4,7 +4,7 @@ import { execFileSync } from "node:child_process";
 import { mkdtempSync, readdirSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { accessible, expect, fits, test } from "./fixtures.mjs";
+import { accessible, expect, fits, test, whole } from "./fixtures.mjs";
 import { signIn } from "./trevik.mjs";
 
 const day = (back) => new Date(Date.now() - back * 86400000).toISOString().slice(0, 10);
@@ -18,16 +18,16 @@ function watch(...options) {
 }
 
 test("runs come from many files with progress, go to their pair in one go, and a table is known again", async ({ page }) => {
-  test.setTimeout(120_000);
+  test.setTimeout(240_000);
   const from = watch("--seed", "12", "--weeks", "3", "--days", "5", "--weekly-km", "40");
   try {
     await signIn(page);
     await page.goto("/fits/3/distance");
     await page.setInputFiles("#runs_file", from.files);
     await page.getByRole("button", { name: "Read", exact: true }).click();
-    await expect(page.getByRole("button", { name: `Put ${from.files.length} in` })).toBeVisible({ timeout: 60_000 });
+    await expect(page.getByRole("button", { name: `Import ${from.files.length} runs` })).toBeVisible({ timeout: 60_000 });
     await accessible(page);
-    await page.getByRole("button", { name: `Put ${from.files.length} in` }).click();
+    await page.getByRole("button", { name: `Import ${from.files.length} runs` }).click();
     // They go to the only pair that there is.
     const loose = page.getByRole("heading", { name: /runs? without a pair/ });
     await expect(page.locator("#saved")).toContainText("saved");
@@ -38,13 +38,13 @@ test("runs come from many files with progress, go to their pair in one go, and a
     await page.getByRole("button", { name: "Read", exact: true }).click();
     await expect(page.getByText("say which column holds what")).toBeVisible();
     await accessible(page);
-    await page.getByRole("button", { name: "Read it so" }).click();
+    await page.getByRole("button", { name: "Use these columns" }).click();
     await expect(page.getByText(`0 new runs, ${from.files.length} there already`)).toBeVisible();
-    await page.getByRole("button", { name: "Let the file go" }).click();
+    await page.getByRole("button", { name: "Discard file" }).click();
     await expect(page.locator("#runs_file")).toBeVisible();
 
     // A run is moved out of its pair by keyboard, and back in one go.
-    await page.getByText(/^All \d+ runs$/).click();
+    await page.locator("#runs").evaluate((all) => (all.open = true));
     await page.locator("#runs input[name=run]").first().focus();
     await page.keyboard.press("Space");
     await page.getByRole("button", { name: "Move those ticked" }).click();
@@ -54,16 +54,16 @@ test("runs come from many files with progress, go to their pair in one go, and a
     await expect(loose).toBeHidden();
 
     // One is found, changed, and is as it was again; one is deleted and comes back.
-    await page.getByText(/^All \d+ runs$/).click();
+    await page.locator("#runs").evaluate((all) => (all.open = true));
     await page.getByLabel("Up to").fill(day(3));
     await page.getByRole("button", { name: "Find" }).click();
     await expect(page.getByText(/^\d+ of \d+\./)).toBeVisible();
     await page.locator("#runs").getByRole("link", { name: /^change/ }).first().click();
     await page.locator("#mend").getByLabel("Distance").fill("12.75");
-    await page.getByRole("button", { name: "Save it so" }).click();
+    await page.locator("#mend").getByRole("button", { name: "Save" }).click();
     await expect(page.locator("#runs")).toContainText("12.8 km");
     await page.getByRole("button", { name: "Undo" }).click();
-    await page.getByText(/^All \d+ runs$/).click();
+    await page.locator("#runs").evaluate((all) => (all.open = true));
     await expect(page.locator("#runs")).not.toContainText("12.8 km");
     const all = await page.getByText(/^All \d+ runs$/).textContent();
     await page.locator("#runs").getByRole("button", { name: /^delete/ }).first().click();
@@ -83,19 +83,20 @@ test("runs come from many files with progress, go to their pair in one go, and a
 test("the cupboard is sorted pair after pair, by keyboard", async ({ page }) => {
   await signIn(page);
   await page.goto("/fits/2/distance");
-  await page.getByRole("link", { name: "Sort the cupboard, pair after pair" }).click();
+  await page.getByRole("link", { name: "Review all pairs" }).click();
   await expect(page.getByRole("heading", { name: "The cupboard: pair 1 of 2" })).toBeVisible();
   await accessible(page);
   await page.getByRole("radiogroup", { name: "tread, left" }).getByRole("radio", { name: "2" }).focus();
   await page.keyboard.press("Space");
-  await page.getByRole("button", { name: "Keep this look" }).click();
+  await page.getByRole("button", { name: "Save check" }).click();
   await expect(page.getByRole("heading", { name: "The cupboard: pair 1 of 2" })).toBeVisible();
   await page.getByRole("link", { name: "Keep it, next pair" }).click();
   await expect(page.getByRole("heading", { name: "The cupboard: pair 2 of 2" })).toBeVisible();
   await page.getByLabel("Why").selectOption("worn_out");
-  await page.getByRole("button", { name: "Set it aside" }).click();
+  await page.getByRole("button", { name: "Retire" }).click();
   await expect(page.getByText("counts as their own history")).toBeVisible();
   await page.getByRole("button", { name: /^back into use/ }).click();
+  await whole(page);
   await expect(page.getByText("tread 50 %")).toBeVisible();
 });
 
@@ -119,7 +120,7 @@ test("what is due is listed, and a runner's own page works on a phone", async ({
     await expect(own.getByRole("heading", { name: "Your shoes" })).toBeVisible();
     await accessible(own);
     await fits(own);
-    await own.getByLabel("Distance").fill("6.4");
+    await own.getByLabel("Distance", { exact: true }).first().fill("6.4");
     await own.getByRole("button", { name: "Save run" }).tap();
     await expect(own.getByRole("status")).toContainText("Run saved.");
     await own.setInputFiles("#runs_file", from.files);
@@ -153,8 +154,9 @@ test("what is due is listed, and a runner's own page works on a phone", async ({
     await page.goto("/due");
     await expect(page.getByText(/Anselm Lockyer says: .* rubs, heel/)).toBeVisible();
     await page.goto("/fits/1/distance");
+    await whole(page);
     await page.getByRole("button", { name: "answered" }).first().click();
-    await page.getByText(/^All \d+ runs$/).click();
+    await page.locator("#runs").evaluate((all) => (all.open = true));
     await expect(page.getByText("by the runner").first()).toBeVisible();
   } finally {
     from.gone();

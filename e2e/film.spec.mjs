@@ -27,11 +27,11 @@ test("a WebM film, from the file to the level of support", async ({ page }) => {
     await accessible(page);
 
     // Without consent, and without a film, it is said where to look; nothing is lost.
-    await page.getByRole("button", { name: "Take this film" }).click();
+    await page.getByRole("button", { name: "Use this film" }).click();
     await expect(page.getByRole("alert").filter({ hasText: "No film is chosen" })).toBeVisible();
     await page.getByLabel("Speed").fill("10");
     await page.locator("[data-file]").setInputFiles(film);
-    await page.getByRole("button", { name: "Take this film" }).click();
+    await page.getByRole("button", { name: "Use this film" }).click();
     await expect(page.getByRole("alert").filter({ hasText: "keep is missing" })).toBeVisible({ timeout: 20_000 });
     await expect(page.getByLabel("Speed")).toHaveValue("10");
 
@@ -39,11 +39,11 @@ test("a WebM film, from the file to the level of support", async ({ page }) => {
     let sent = 0;
     await page.route("**/frames", (route) => (route.request().method() === "POST" && ++sent === 3 ? route.abort() : route.continue()));
     await keep(page).click();
-    await page.getByRole("button", { name: "Take this film" }).click();
+    await page.getByRole("button", { name: "Use this film" }).click();
     const strip = page.getByRole("group", { name: "Contacts along the film" });
     await expect(strip).toBeVisible({ timeout: 240_000 });
     expect(sent).toBeGreaterThan(11);
-    await expect(page.getByRole("link", { name: /60 a second/ })).toBeVisible();
+    await expect(page.getByText(/60 a second/)).toBeVisible();
     for (const side of ["left", "right"]) {
       const got = parseFloat(await peak(page, side).textContent());
       expect(Math.abs(got - truth[side].peak_eversion_deg), `${side} ${got}`).toBeLessThan(1);
@@ -83,9 +83,9 @@ test("a WebM film, from the file to the level of support", async ({ page }) => {
     await expect(page.getByText("Put right by hand")).toBeVisible();
     await expect(strip.getByRole("slider", { name: "left step 1, touchdown" })).toHaveAttribute("aria-valuenow", String(Number(was) - 2));
     await expect(strip.getByRole("slider", { name: "left step 1, touchdown" })).toBeFocused();
-    await page.getByRole("button", { name: "leave this step out" }).click();
+    await page.getByRole("button", { name: "exclude this step" }).click();
     await expect(strip.locator("[data-out]")).toHaveCount(1);
-    await page.getByRole("button", { name: "as it was read" }).click();
+    await page.getByRole("button", { name: "reset" }).click();
     await expect(peak(page, "left")).toHaveText(before);
 
     // Left and right side by side, and a frame on the card.
@@ -93,11 +93,11 @@ test("a WebM film, from the file to the level of support", async ({ page }) => {
     await expect(page.locator("svg.film")).toHaveCount(2);
     await page.getByRole("button", { name: "lay over" }).click();
     await expect(page.locator(".filmtable")).toHaveClass(/over/);
-    await page.getByRole("button", { name: "this frame on the card" }).click();
+    await page.getByRole("button", { name: "add this frame to the card" }).click();
     await page.goto("/fits/5/card");
     await expect(page.locator(".cardstill svg line").first()).toBeVisible();
     await page.goto("/fits/5/support");
-    await expect(page.getByText("Rolling in, filmed").first()).toBeVisible();
+    await expect(page.getByText("Pronation, filmed").first()).toBeVisible();
   } finally {
     rmSync(dir, { recursive: true, force: true });
   }
@@ -109,7 +109,7 @@ test("the camera on the bench films a shoe, and tells what it changes", async ({
     await page.goto("/fits/6/gait");
     const panel = page.locator("details.panel").filter({ hasText: "A new film" });
     if ((await panel.getAttribute("open")) === null) await panel.locator("summary").first().click();
-    await page.getByLabel("In", { exact: true }).selectOption(shod);
+    await page.getByLabel("Footwear", { exact: true }).selectOption(shod);
     await keep(page).click();
     await page.getByRole("button", { name: "Camera on the bench" }).click();
     await expect(page.getByRole("status").filter({ hasText: /films|followed/ })).toBeVisible();

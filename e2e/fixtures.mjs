@@ -12,7 +12,7 @@ export const test = base.extend({
       await use(server);
       await server.stop();
     },
-    { scope: "worker", timeout: 60_000 },
+    { scope: "worker", timeout: 120_000 },
   ],
   baseURL: async ({ trevik }, use) => use(trevik.url),
   // What a test expects to see in the console: it names it here.
@@ -44,6 +44,11 @@ export async function fits(page) {
       `${e.tagName}.${e.className}`);
   });
   expect(beyond.slice(0, 6), `${page.url()} at ${page.viewportSize().width}`).toEqual([]);
+}
+
+/** Opens every pair on Distance. */
+export async function whole(page) {
+  for (const pair of await page.locator(".pairwear > details:not([open]) > summary").all()) await pair.click();
 }
 
 /** Waits until what was changed has been kept. */

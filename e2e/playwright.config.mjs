@@ -7,7 +7,7 @@ export default defineConfig({
   outputDir: "results",
   workers: 1,
   fullyParallel: false,
-  timeout: 120_000,
+  timeout: 240_000,
   expect: { timeout: 10_000 },
   reporter: [["list"]],
   use: {

@@ -35,7 +35,7 @@ test("a wet print, from the photo to the level of support", async ({ page }) => 
     await expect(index).not.toHaveText(before);
 
     // And by keyboard, as it was read and then moved again.
-    await left.getByRole("button", { name: "as it was read" }).click();
+    await left.getByRole("button", { name: "reset" }).click();
     await expect(index).toHaveText(before);
     const toe = left.getByRole("button", { name: /Tip of the second toe/ });
     await toe.focus();
@@ -44,7 +44,7 @@ test("a wet print, from the photo to the level of support", async ({ page }) => 
     expect((await moved).status()).toBe(200);
     await expect(index).not.toHaveText(before);
     await expect(toe).toBeFocused();
-    await left.getByRole("button", { name: "as it was read" }).click();
+    await left.getByRole("button", { name: "reset" }).click();
     await expect(index).toHaveText(before);
 
     // Erase across the arch: heel and ball lie apart, and back again.
@@ -56,7 +56,7 @@ test("a wet print, from the photo to the level of support", async ({ page }) => 
     await page.mouse.move(photo.x + photo.width * 0.6, y, { steps: 12 });
     await page.mouse.up();
     await expect(left).toContainText("broken arch");
-    await left.getByRole("button", { name: "as it was read" }).click();
+    await left.getByRole("button", { name: "reset" }).click();
     await expect(index).toHaveText(before);
 
     // Corners by hand: the picture is all of the sheet, so its own corners give the scale.
@@ -75,7 +75,7 @@ test("a wet print, from the photo to the level of support", async ({ page }) => 
     }
     await left.getByRole("button", { name: "Use these corners" }).click();
     await expect(left.getByRole("row", { name: /Quality/ })).toContainText("corners");
-    await left.getByRole("button", { name: "as it was read" }).click();
+    await left.getByRole("button", { name: "reset" }).click();
     await expect(index).toHaveText(before);
 
     await page.goto("/fits/5/support");

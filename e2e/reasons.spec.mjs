@@ -25,7 +25,7 @@ test("who comes again: still so, what hurts, what may be kept, and the pair they
 
   // The rows of a complaint come when something hurts.
   await expect(page.getByLabel("Place, 1")).toBeHidden();
-  await saved(page, () => group(page, "Anything else that hurts or hurt").getByText("some", { exact: true }).click());
+  await saved(page, () => group(page, "Any aches, now or in the last year?").getByText("some", { exact: true }).click());
   await saved(page, () => page.getByLabel("Place, 1").selectOption("calf"));
   await expect(page.getByText("lacks its place or how long ago")).toBeVisible();
   await saved(page, async () => {
@@ -51,7 +51,7 @@ test("who comes again: still so, what hurts, what may be kept, and the pair they
   await accessible(page);
   await page.goto(`/fits/${fits.again}/distance`);
   await page.getByText("The three schools").first().click();
-  await expect(page.getByText(/Looked at on .* used/).first()).toBeVisible();
+  await expect(page.getByText(/Checked on .* used/).first()).toBeVisible();
 });
 
 test("a reason and a slip under the finger show what they moved; one lifted out is not saved", async ({ page }) => {
@@ -59,7 +59,7 @@ test("a reason and a slip under the finger show what they moved; one lifted out 
   await page.goto(`/fits/${fits.underWay}/support`);
   await expect(page.locator("#ladder .movedto")).toHaveCount(0);
   await page.locator("a.reason").first().hover();
-  await expect(page.locator("#ladder")).toContainText("The left gait moved matched to rolling in from guidance to stability");
+  await expect(page.locator("#ladder")).toContainText("The left gait moved matched to pronation from guidance to stability");
   await expect(page.locator("#ladder .movedto").first()).toBeVisible();
   await accessible(page);
   // By keyboard: a slip that is reached shows what it moved.
@@ -79,15 +79,15 @@ test("a fault at its field, nothing lost, and a closed fit that keeps its own", 
   await page.goto("/shop");
   await accessible(page);
   await page.getByText(/^Gait /).click();
-  await page.getByLabel("Rolling in is mild from").fill("2");
-  await page.getByLabel("Rolling in is marked from").fill("13");
+  await page.getByLabel("Pronation is mild from").fill("2");
+  await page.getByLabel("Pronation is marked from").fill("13");
   await page.locator(".housegroup[open]").getByRole("button", { name: "Save" }).click();
-  await expect(page.getByText("Is 2; allowed is more than 3")).toBeVisible();
-  await expect(page.getByLabel("Rolling in is marked from")).toHaveValue("13");
-  await page.getByLabel("Rolling in is mild from").fill("8.5");
+  await expect(page.getByText("Enter more than 3")).toBeVisible();
+  await expect(page.getByLabel("Pronation is marked from")).toHaveValue("13");
+  await page.getByLabel("Pronation is mild from").fill("8.5");
   await page.locator(".housegroup[open]").getByRole("button", { name: "Save" }).click();
   await expect(page.getByText("2 not as shipped")).toBeVisible();
   await page.goto(`/fits/${fits.closed}/card`);
-  await expect(page.locator(".since")).toContainText("Rolling in is mild from: 9 ° then, 8.5 now");
+  await expect(page.locator(".since")).toContainText("Pronation is mild from: 9 ° then, 8.5 now");
 });
 });

@@ -35,7 +35,7 @@ test.describe("a file of models", () => {
     await page.getByLabel("Weight g").fill("9");
     await page.getByLabel("Notes").fill("laces bite at first");
     await page.getByRole("button", { name: "Save" }).click();
-    await expect(page.getByText("Is 9 g; allowed is 50 to 700 g")).toBeVisible();
+    await expect(page.getByText("Enter a weight from 50 to 700 g, not 9 g")).toBeVisible();
     await expect(page.getByLabel("Notes")).toHaveValue("laces bite at first");
     await page.getByLabel("Weight g").fill("231");
     await page.getByRole("button", { name: "Save" }).click();
@@ -53,7 +53,7 @@ test.describe("a file of models", () => {
 test("weights are moved and rank anew, two are compared, one is chosen in another size", async ({ page }) => {
   await signIn(page);
   await page.goto(`/fits/${fit}/shoes`);
-  await page.getByText("What weighs how much").click();
+  await page.getByText("Priorities and toe room").click();
   await accessible(page);
   const scores = () => page.locator(".score").allTextContents();
   const before = await scores();
@@ -77,7 +77,7 @@ test("weights are moved and rank anew, two are compared, one is chosen in anothe
   const form = page.locator(".offer").first().locator("form", { has: page.getByLabel("Price paid") });
   await form.getByLabel("Size").selectOption({ index: 2 });
   await form.getByLabel("Price paid").fill("101,50");
-  await form.getByLabel("In their words").fill("a little more room");
+  await form.getByLabel("Comment").fill("a little more room");
   await form.getByRole("button").click();
   await expect(page.getByRole("heading", { name: "Rotation" })).toBeVisible();
   await page.goto(`/fits/${fit}/card`);
@@ -116,11 +116,11 @@ test("one thumb runs the try-on, and comparisons say who leads", async ({ browse
 test("the week is laid out on the board by keyboard, and the best pairs follow", async ({ page }) => {
   await signIn(page);
   await page.goto(`/fits/${fit}/rotation`);
-  await page.getByText("The week on the board").focus();
+  await page.locator("#board > summary").focus();
   await page.keyboard.press("Enter");
   await page.getByRole("button", { name: "Lay out the week from Hello" }).focus();
   await page.keyboard.press("Enter");
-  await expect(page.getByRole("heading", { name: "The best pairs for this week, proven" })).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Recommended rotation" })).toBeVisible();
   await expect(page.locator("svg.weekboard .runbar").first()).toBeVisible();
   await accessible(page);
   await saved(page, () => page.getByLabel("Day, 5").selectOption("tue"));
@@ -131,7 +131,7 @@ test("the week is laid out on the board by keyboard, and the best pairs follow",
     await page.keyboard.press("Tab");
   });
   await expect(page.locator("svg.weekboard")).toContainText("tempo 7 km");
-  await page.getByRole("link", { name: "without it?" }).first().click();
+  await page.getByRole("link", { name: "Remove" }).first().click();
   await expect(page.getByText("To look only, not saved.")).toBeVisible();
   await expect(page.getByRole("columnheader", { name: "What if" })).toBeVisible();
   await accessible(page);
@@ -145,8 +145,8 @@ test("the week is laid out on the board by keyboard, and the best pairs follow",
 test("a run is dragged to another day, and the parts of its run go with it", async ({ page }) => {
   await signIn(page);
   await page.goto(`/fits/${fit}/rotation`);
-  const board = page.getByText("The week on the board");
-  const lay = page.getByRole("button", { name: /^Lay (it )?out/ });
+  const board = page.locator("#board > summary");
+  const lay = page.getByRole("button", { name: /^Lay (out|the week out)/ });
   if (!(await lay.isVisible())) await board.click();
   await lay.click();
   await expect(page.locator('.runbar[data-row="1"]')).toBeVisible();
@@ -170,8 +170,7 @@ test("a run is dragged to another day, and the parts of its run go with it", asy
   await expect(bar).toHaveAttribute("data-run", "run g");
   await bar.scrollIntoViewIfNeeded();
   const box = await bar.boundingBox();
-  const svg = await page.locator("svg.weekboard").boundingBox();
-  const day = (svg.width * 720) / 880 / 7;
+  const day = await page.locator("svg.weekboard").evaluate((svg) => (Number(svg.dataset.width) * svg.getScreenCTM().a) / 7);
   await page.mouse.move(box.x + 3, box.y + 5);
   await page.mouse.down();
   await page.mouse.move(box.x + 3 + day, box.y + 5, { steps: 8 });

@@ -28,7 +28,7 @@ try {
     await page.locator("[data-file]").setInputFiles(film);
     await page.locator("[data-cut]").waitFor();
     const opened = after();
-    await page.getByRole("button", { name: "Take this film" }).click();
+    await page.getByRole("button", { name: "Use this film" }).click();
     const looked = page.locator(".glance").first().waitFor({ timeout: 120_000 }).then(after).catch(() => "never");
     await page.waitForURL(/film=/, { timeout: 120_000 });
     const sent = after();

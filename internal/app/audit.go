@@ -233,7 +233,7 @@ func (c *Core) CheckAudit(ctx context.Context, shopID uint64) (entries uint64, e
 	case err != nil:
 		return entries, err
 	case head.Number != entries || string(head.Seal) != string(before):
-		return entries, fmt.Errorf("%w: %d entries are there, %d were put down", ErrAudit, entries, head.Number)
+		return entries, fmt.Errorf("%w: %d entries are there, %d were written", ErrAudit, entries, head.Number)
 	}
 	return entries, nil
 }

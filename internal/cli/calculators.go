@@ -255,10 +255,10 @@ func wearTable(w io.Writer, a wear.Answer) {
 		return *s
 	}
 	table(w, [][2]string{
-		{"State", support.Words(string(a.State))}, {"Run", fmt.Sprintf("%.1f km (%.1f effective)", a.KM, a.EffectiveKM)},
-		{"Left, 1 in 10", fmt.Sprintf("%.0f km, %s", a.RemainingKM.P10, when(a.Dates.P10))},
+		{"State", support.Words(string(a.State))}, {"Run", fmt.Sprintf("%.1f km (%.1f wear-adjusted)", a.KM, a.EffectiveKM)},
+		{"Earliest likely", fmt.Sprintf("%.0f km, %s", a.RemainingKM.P10, when(a.Dates.P10))},
 		{"Left, even", fmt.Sprintf("%.0f km, %s", a.RemainingKM.P50, when(a.Dates.P50))},
-		{"Left, 9 in 10", fmt.Sprintf("%.0f km, %s", a.RemainingKM.P90, when(a.Dates.P90))}, {"Order by", when(a.OrderBy)},
+		{"Latest likely", fmt.Sprintf("%.0f km, %s", a.RemainingKM.P90, when(a.Dates.P90))}, {"Order by", when(a.OrderBy)},
 	})
 	for _, y := range a.Why {
 		fmt.Fprintln(w, " ", y)

@@ -22,7 +22,7 @@ import (
 func (t *tool) gaitCmd() *cobra.Command {
 	c := &cobra.Command{Use: "gait RECORDING", Short: "Contacts, angles and bands from a filmed gait", Args: cobra.ExactArgs(1),
 		Long: "Read a filmed gait: a folder or a .zip with recording.json and its frames (JPEG or PNG, numbered names).\nSeen from behind it " +
-			"gives rolling in and its band, from the side the landing, from the front the knee."}
+			"gives pronation and its band, from the side the landing, from the front the knee."}
 	c.RunE = func(_ *cobra.Command, args []string) error {
 		film, done, err := recording.Open(args[0])
 		if err != nil {

@@ -81,7 +81,7 @@ func writeWhole(name string, data []byte) error {
 
 func (t *tool) importCmd() *cobra.Command {
 	c := &cobra.Command{Use: "import FILE", Short: "Read a file of export back: all of it, or nothing", Args: cobra.ExactArgs(1),
-		Long: "Reads into the shop of the person named by --as. What others did whom the shop does not have is put down to them."}
+		Long: "Reads into the shop of the person named by --as. What others did whom the shop does not have is entered as theirs."}
 	dsn := dsnFlag(c)
 	as := c.Flags().String("as", "", "what the person signs in with into whose shop it goes")
 	_ = c.MarkFlagRequired("as") // the flag is there

@@ -220,7 +220,7 @@ func (t *tool) demoCmd() *cobra.Command {
 			return err
 		}
 		if !filled {
-			if err := demo.Fill(ctx, s, time.Now()); err != nil {
+			if err := demo.FillAll(ctx, s, time.Now()); err != nil {
 				return err
 			}
 			if err := os.WriteFile(mark, nil, 0o600); err != nil {

@@ -196,38 +196,43 @@ type world struct {
 	runners map[string]uint64
 }
 
-// Fill makes the demo world in an empty database, as of now. The shop lies in the time zone of
-// now: the machine's, or one that is set for it.
+// Fill makes the demo's shop in an empty database, as of now, with the first of its runners: a world that
+// is made fast. The shop lies in the time zone of now: the machine's, or one that is set for it.
 func Fill(ctx context.Context, s *store.Store, now time.Time) error {
+	_, err := fill(ctx, s, now)
+	return err
+}
+
+func fill(ctx context.Context, s *store.Store, now time.Time) (*world, error) {
 	w := &world{runners: map[string]uint64{}, today: now.UTC().Truncate(24 * time.Hour)}
 	w.at = w.today.AddDate(0, 0, -400)
 	w.app = suite.New(s, func() time.Time { return w.at }, slog.New(slog.DiscardHandler))
 	shop, err := w.app.People.AddShop(ctx, Shop, Currency)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	for _, p := range Staff {
 		who, err := w.app.People.AddUser(ctx, shop, p.Name, p.Login, Password, p.Role)
 		if err != nil {
-			return fmt.Errorf("%s: %w", p.Login, err)
+			return nil, fmt.Errorf("%s: %w", p.Login, err)
 		}
 		w.staff = append(w.staff, who)
 	}
 	if err := w.settle(ctx, now.Location()); err != nil {
-		return err
+		return nil, err
 	}
 	if err := w.app.Shelf.Add(ctx, shop, Catalogue()); err != nil {
-		return err
+		return nil, err
 	}
 	if err := w.boxes(ctx); err != nil {
-		return err
+		return nil, err
 	}
 	for _, v := range stays {
 		if err := w.stay(ctx, v, now); err != nil {
-			return fmt.Errorf("%s: %w", v.runner.Name, err)
+			return nil, fmt.Errorf("%s: %w", v.runner.Name, err)
 		}
 	}
-	return nil
+	return w, nil
 }
 
 // boxed is the model whose boxes have their barcodes in the demo, of the numbers that shops give themselves.

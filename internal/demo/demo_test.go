@@ -7,9 +7,11 @@ import (
 	"time"
 
 	"trevik/internal/app"
+	"trevik/internal/app/due"
 	"trevik/internal/app/people"
 	"trevik/internal/app/suite"
 	"trevik/internal/core/fault"
+	"trevik/internal/record"
 	"trevik/internal/store/storetest"
 )
 
@@ -76,5 +78,90 @@ func TestFillsOnAnyDay(t *testing.T) {
 		if withRuns != 3 {
 			t.Errorf("%s: %d runners with months of runs, want 3", now, withRuns)
 		}
+	}
+}
+
+// The whole world: 24 runners, half a year of runs for ten, everything that a fit can come to among them.
+func TestTheWholeWorld(t *testing.T) {
+	now := time.Date(2026, 11, 28, 16, 5, 0, 0, time.UTC)
+	s := storetest.New(t)
+	ctx := context.Background()
+	if err := FillAll(ctx, s, now); err != nil {
+		t.Fatal(err)
+	}
+	a := suite.New(s, func() time.Time { return now }, slog.New(slog.DiscardHandler))
+	in, err := a.People.SignIn(ctx, Staff[0].Login, Password, people.From{Address: "127.0.0.1"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	who := in.Actor
+	runners, err := a.People.SearchRunners(ctx, who, "")
+	if err != nil || len(runners) != 24 {
+		t.Fatalf("%d runners, %v", len(runners), err)
+	}
+	var long, retired, races, changes, atRisk, watched, loose int
+	states := map[string]int{}
+	for _, r := range runners {
+		fit, err := a.Visits.OfRunner(ctx, who, r.ID)
+		if err != nil {
+			t.Fatalf("%s: %v", r.Name, err)
+		}
+		worn, err := fit.Worn()
+		if err != nil {
+			t.Fatalf("%s: %v", r.Name, err)
+		}
+		for _, w := range worn {
+			states[string(w.Wear.State)]++
+			for _, x := range w.Wear.Races {
+				if x.AtRisk {
+					atRisk++
+				}
+			}
+		}
+		if _, err := fit.RacesPlanned(ctx); err != nil {
+			t.Errorf("%s: %v", r.Name, err)
+		}
+		first, last := now, time.Time{}
+		for _, x := range fit.Runner.AllRuns() {
+			if x.On.Before(first) {
+				first = x.On
+			}
+			if x.On.After(last) {
+				last = x.On
+			}
+			if x.FileID != 0 {
+				watched++
+			}
+		}
+		if last.Sub(first) > 120*24*time.Hour {
+			long++
+		}
+		for _, p := range fit.Runner.Pairs {
+			if !p.SetAsideOn.IsZero() {
+				retired++
+			}
+		}
+		races, changes, loose = races+len(fit.Races()), changes+len(fit.Runner.Changes), loose+len(fit.Runner.Loose)
+	}
+	if long < 10 || retired < 1 || races < 3 || changes < 1 || watched < 20 {
+		t.Errorf("%d with half a year of runs, %d pairs retired, %d races, %d changes, %d runs of the watch, %d without a pair", long, retired,
+			races, changes, watched, loose)
+	}
+	if states["set_aside"]+states["last_runs"] == 0 || states["in_use"]+states["fine"] == 0 {
+		t.Errorf("no pair to retire, or none that is well: %v", states)
+	}
+	if atRisk == 0 {
+		t.Errorf("no race at risk: %v", states)
+	}
+	list, _, err := a.Due.Due(ctx, who, due.Filter{Until: now.AddDate(0, 1, 0)}, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	kinds := map[record.DueKind]int{}
+	for _, l := range list {
+		kinds[l.Kind]++
+	}
+	if kinds[record.DueComfort] == 0 || kinds[record.DueOrder] == 0 || kinds[record.DueLook] == 0 || kinds[record.DueRetire] == 0 {
+		t.Errorf("due: %v", kinds)
 	}
 }

@@ -54,6 +54,16 @@ type Field struct {
 	Choices []string // for Choice and Many
 	Max     int      // longest text, letters
 	Sides   bool     // asked a foot
+	// Texts are how some choices are shown, where the list's own word would not be understood here.
+	Texts map[string]string
+}
+
+// Shown is how a choice is shown.
+func (f Field) Shown(choice string) string {
+	if text, ok := f.Texts[choice]; ok {
+		return text
+	}
+	return support.Words(choice)
 }
 
 // Value is what a field was given: a number in the canonical unit or a text. Empty takes
@@ -107,7 +117,11 @@ func (f Field) Allowed(u units.System) string {
 	case Clock:
 		return "a time of day such as 18:30, up to 23:59"
 	}
-	return "one of " + strings.Join(support.WordsOf(f.Choices), ", ")
+	shown := make([]string, len(f.Choices))
+	for i, c := range f.Choices {
+		shown[i] = f.Shown(c)
+	}
+	return "one of " + strings.Join(shown, ", ")
 }
 
 // Show writes a stored number as it is typed in a person's units.
@@ -205,7 +219,7 @@ func (f Field) readMany(l *fault.List, at string, typed []string) (v Value, ok b
 		got = append(got, s)
 	}
 	if slices.Contains(got, None) && len(got) > 1 {
-		l.Add(at, "holds 'none' beside others; choose 'none' alone or take it away")
+		l.Add(at, "holds 'none' beside others; choose 'none' alone, or the others without it")
 		return v, false
 	}
 	slices.SortFunc(got, func(a, b string) int { return slices.Index(f.Choices, a) - slices.Index(f.Choices, b) })

@@ -113,7 +113,7 @@ func (c *Conclusions) duePair(w *Worn) ([]Due, error) {
 			" ordered"}
 		d.Text = "order " + ModelName(to) + ", " + d.Label
 		if to.ID != p.Model.ID {
-			d.Text += ", the version after theirs: try it on"
+			d.Text += ", the newer version: try it on"
 		}
 		out = append(out, d)
 	}
@@ -125,7 +125,7 @@ func (c *Conclusions) duePair(w *Worn) ([]Due, error) {
 		on := p.BoughtOn.AddDate(0, 0, days)
 		asked := slices.ContainsFunc(p.Reports, func(r Report) bool { return r.AfterDays >= days })
 		if !asked && c.Today.Before(on.AddDate(0, 0, care.ComfortOpenDays)) {
-			out = append(out, Due{Kind: DueComfort, On: on, Pair: p, Text: fmt.Sprintf("ask how %s is after %d days", p.Name(), days),
+			out = append(out, Due{Kind: DueComfort, On: on, Pair: p, Text: fmt.Sprintf("%d-day comfort check: %s", days, p.Name()),
 				Mine: "tell the shop how " + p.Name() + " is", of: uint64(days)})
 		}
 	}
@@ -135,7 +135,7 @@ func (c *Conclusions) duePair(w *Worn) ([]Due, error) {
 // dueLook adds the look that a pair is due.
 func (c *Conclusions) dueLook(out []Due, w *Worn) []Due {
 	if on := c.lookOn(w); !on.IsZero() && w.Verdict.Serves() {
-		out = append(out, Due{Kind: DueLook, On: on, Pair: &w.Pair, Text: "look at " + w.Pair.Name(), Mine: "look at " + w.Pair.Name()})
+		out = append(out, Due{Kind: DueLook, On: on, Pair: &w.Pair, Text: "check " + w.Pair.Name(), Mine: "check " + w.Pair.Name()})
 	}
 	return out
 }

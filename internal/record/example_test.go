@@ -47,7 +47,7 @@ func ExampleFollow() {
 	// Output:
 	// Norrbeck Skua 4: 480 km, about 182 left, order
 	// 2026-11-16 order Norrbeck Skua 4, US 9 / UK 8 / EU 42 D
-	// 2026-11-24 look at Norrbeck Skua 4
+	// 2026-11-24 check Norrbeck Skua 4
 }
 
 // A finding is read by its declaration, which gives its Go type.

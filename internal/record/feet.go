@@ -116,7 +116,7 @@ func (v *Visit) ApartFrom(m Measure, side term.Side) []Apart {
 func (v *Visit) Foot(side term.Side) foot.Measured {
 	of := func(m Measure) float64 { return v.Measured(m, side).Value }
 	f := foot.Measured{LengthMM: of(LengthMeasure), BallMM: of(BallMeasure), HeelToBallMM: of(HeelToBallMeasure), HeelMM: of(HeelMeasure),
-		InstepMM: of(InstepMeasure)}
+		InstepMM: of(InstepMeasure), Shape: v.Shape(side)}
 	if v.OddBall(side) != 0 {
 		f.HeelToBallMM = 0
 	}

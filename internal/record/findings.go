@@ -50,14 +50,24 @@ func many[T ~string](station, name, label string, choices []T, how string) Decl 
 	return Decl{Field: form.Field{Name: name, Label: label, Kind: form.Many, Choices: form.Words(choices)}, Station: station, How: how}
 }
 
-func (d Decl) rows(n int) Decl            { d.Rows = n; return d }
-func (d Decl) sided() Decl                { d.Sides = true; return d }
-func (d Decl) byModel() Decl              { d.ByModel = true; return d }
-func (d Decl) byTrial() Decl              { d.ByModel, d.ByTrial = true, true; return d }
-func (d Decl) health() Decl               { d.Health = true; return d }
-func (d Decl) reforms() Decl              { d.Reforms = true; return d }
-func (d Decl) err(canon float64) Decl     { d.Error = canon; return d }
-func (d Decl) kind(k form.Kind) Decl      { d.Kind = k; return d }
+func (d Decl) rows(n int) Decl        { d.Rows = n; return d }
+func (d Decl) sided() Decl            { d.Sides = true; return d }
+func (d Decl) byModel() Decl          { d.ByModel = true; return d }
+func (d Decl) byTrial() Decl          { d.ByModel, d.ByTrial = true, true; return d }
+func (d Decl) health() Decl           { d.Health = true; return d }
+func (d Decl) reforms() Decl          { d.Reforms = true; return d }
+func (d Decl) err(canon float64) Decl { d.Error = canon; return d }
+func (d Decl) kind(k form.Kind) Decl  { d.Kind = k; return d }
+
+// texts says how choices are shown: a choice, its text, and so on.
+func (d Decl) texts(pairs ...string) Decl {
+	d.Texts = map[string]string{}
+	for i := 0; i+1 < len(pairs); i += 2 {
+		d.Texts[pairs[i]] = pairs[i+1]
+	}
+	return d
+}
+
 func orNone[T ~string](list []T) []string { return append([]string{form.None}, form.Words(list)...) }
 
 // noCushionWish is the view of cushion that is no wish.
@@ -76,7 +86,7 @@ var (
 	Flags = One[[]support.Flag]{declare(many("hello", "flags", "Cautions", orNone(support.Flags), told).health(),
 		words[support.Flag])}
 	Treated   = One[bool]{declare(yesNo("hello", "treated", "Under treatment for feet or legs", told).health(), yes)}
-	Complains = One[string]{declare(choice("hello", "complaints", "Anything else that hurts or hurt", []string{form.None, "some"},
+	Complains = One[string]{declare(choice("hello", "complaints", "Any aches, now or in the last year?", []string{form.None, "some"},
 		told).health(), word[string])}
 	ComplaintPlace = Rows[term.Place]{declare(choice("hello", "complaint_place", "Place", term.Places, told).rows(ComplaintRows).health(),
 		word[term.Place])}
@@ -95,51 +105,54 @@ var (
 	RunDays    = One[float64]{declare(number("hello", "run_days", "Days a week", form.Plain, 1, 7, told), figure)}
 	UsualKM    = One[float64]{declare(limited("hello", "usual_km", "Usual run", form.KM, limits.UsualKM, told), figure)}
 	LongestKM  = One[float64]{declare(limited("hello", "longest_km", "Longest run", form.KM, limits.RunKM, told), figure)}
-	Jump       = One[bool]{declare(yesNo("hello", "jump", "More training lately", told), yes)}
-	Goals      = One[[]rotation.Goal]{declare(many("hello", "goals", "What for", rotation.Goals, told), words[rotation.Goal])}
+	Jump       = One[bool]{declare(yesNo("hello", "jump", "Training more than usual?", told), yes)}
+	Goals      = One[[]rotation.Goal]{declare(many("hello", "goals", "Goal", rotation.Goals, told), words[rotation.Goal])}
 	Conditions = One[[]term.Condition]{declare(many("hello", "conditions", "Ground and season", term.Conditions, told),
 		words[term.Condition])}
-	RaceKM        = One[float64]{declare(limited("hello", "race_km", "Race distance", form.KM, limits.RaceKM, told), figure)}
-	RaceOn        = One[time.Time]{declare(text("hello", "race_on", "Race day", 0, told).kind(form.Day), day)}
-	Experience    = One[string]{declare(choice("hello", "experience", "Running", match.Experiences, told), word[string])}
+	RaceKM     = One[float64]{declare(limited("hello", "race_km", "Race distance", form.KM, limits.RaceKM, told), figure)}
+	RaceOn     = One[time.Time]{declare(text("hello", "race_on", "Race day", 0, told).kind(form.Day), day)}
+	Experience = One[string]{declare(choice("hello", "experience", "Experience", match.Experiences, told).texts("long", "many years"),
+		word[string])}
 	PairsWanted   = One[string]{declare(choice("hello", "pairs_wanted", "Pairs", []string{"one_for_all", "several"}, told), word[string])}
 	MassKg        = One[float64]{declare(limited("hello", "mass_kg", "Body mass", form.Kg, limits.MassKg, told), figure)}
 	LikesSoftness = One[int]{declare(choice("hello", "likes_softness", "Firm to soft", rating, told), count)}
-	LikesBounce   = One[int]{declare(choice("hello", "likes_bounce", "Steady to bouncy", rating, told), count)}
-	CushionView   = One[string]{declare(choice("hello", "cushion_view", "Under the foot", cushionViews, told), word[string])}
+	LikesBounce   = One[int]{declare(choice("hello", "likes_bounce", "Stable to springy", rating, told), count)}
+	CushionView   = One[string]{declare(choice("hello", "cushion_view", "Feel under the foot", cushionViews, told), word[string])}
 	Disliked      = PerModel[string]{declare(text("hello", "disliked", "Disliked, and why", 200, told).byModel(), letters)}
 	DislikedOther = One[string]{declare(text("hello", "disliked_other", "Other models or makers disliked, and why", 300, told), letters)}
 	Sock          = One[term.Sock]{declare(choice("hello", "sock", "Socks", term.Socks, told), word[term.Sock])}
 	Budget        = One[float64]{declare(limited("hello", "budget", "Budget", form.Money, limits.MoneyMinor, told), figure)}
-	BudgetFirm    = One[string]{declare(choice("hello", "budget_firm", "Budget is", []string{"about", "not_above"}, told), word[string])}
-	AnklesGive    = One[string]{declare(choice("hello", "ankles_give", "Ankles give", support.AnkleWays, told), word[string])}
+	BudgetFirm    = One[string]{declare(choice("hello", "budget_firm", "Budget limit", []string{"about", "not_above"}, told).texts("about",
+		"roughly", "not_above", "no more than"), word[string])}
+	AnklesGive = One[string]{declare(choice("hello", "ankles_give", "Do your ankles roll outward or inward?", support.AnkleWays, told),
+		word[string])}
 	// AnklesOutward is how it was asked before; no form asks it any more.
-	AnklesOutward = One[bool]{declare(yesNo("", "ankles_outward", "Ankles give outward", told), yes)}
+	AnklesOutward = One[bool]{declare(yesNo("", "ankles_outward", "Ankles roll outward", told), yes)}
 )
 
 // Old pair: what they came in.
 var (
 	PresentPair  = One[string]{declare(text("old-pair", "present_pair", "Present pair", 120, told), letters)}
 	PresentSize  = One[string]{declare(text("old-pair", "present_size", "Printed size", 40, readOff), letters)}
-	BelievedSize = One[string]{declare(text("old-pair", "believed_size", "Size believed", 40, told), letters)}
+	BelievedSize = One[string]{declare(text("old-pair", "believed_size", "Size they usually buy", 40, told), letters)}
 	PresentDrop  = One[float64]{declare(limited("old-pair", "present_drop_mm", "Drop", form.MM, limits.DropMM, readOff), figure)}
 	PresentStack = One[float64]{declare(limited("old-pair", "present_stack_mm", "Heel stack", form.MM, limits.StackMM, readOff), figure)}
-	Press        = One[string]{declare(choice("old-pair", "press", "Midsole pressed, inner against outer", support.Presses, byHand),
+	Press        = One[string]{declare(choice("old-pair", "press", "Press the midsole: is the inner side firmer?", support.Presses, byHand),
 		word[string])}
-	Bend     = One[string]{declare(choice("old-pair", "bend", "Bent and twisted", support.Bends, byHand), word[string])}
+	Bend     = One[string]{declare(choice("old-pair", "bend", "Bend and twist it", support.Bends, byHand), word[string])}
 	Insert   = One[string]{declare(yesNo("old-pair", "insert", "Insert under the arch", byHand), word[string])}
-	Walls    = One[string]{declare(yesNo("old-pair", "walls", "Walls beside the heel", byHand), word[string])}
+	Walls    = One[string]{declare(yesNo("old-pair", "walls", "Raised sidewalls at the heel", byHand), word[string])}
 	Base     = One[string]{declare(choice("old-pair", "base", "Base", support.Bases, byEye), word[string])}
 	SoleZone = SidedRows[int]{declare(choice("old-pair", "sole", "Gone", []string{"0", "1", "2", "3", "4"},
 		byEye).sided().rows(len(support.Zones)), count)}
-	PresentClass  = One[term.Class]{declare(choice("old-pair", "present_class", "Made for", term.Classes, byEye), word[term.Class])}
-	PresentMonths = One[float64]{declare(number("old-pair", "present_months", "In use for months", form.Plain, 0, 240, told), figure)}
-	PresentKM     = One[float64]{declare(limited("old-pair", "present_km", "Run in it, if known", form.KM, limits.KMBefore, told), figure)}
+	PresentClass  = One[term.Class]{declare(choice("old-pair", "present_class", "Type", term.Classes, byEye), word[term.Class])}
+	PresentMonths = One[float64]{declare(number("old-pair", "present_months", "Months in use", form.Plain, 0, 240, told), figure)}
+	PresentKM     = One[float64]{declare(limited("old-pair", "present_km", "Distance run, if known", form.KM, limits.KMBefore, told), figure)}
 	PresentBounce = One[int]{declare(choice("old-pair", "present_bounce", "Cushioning lost (press test)", []string{"0", "1", "2", "3", "4"},
 		byHand), count)}
 	PresentAches = One[string]{declare(choice("old-pair", "present_aches", "New aches on easy runs", []string{"none", "explained",
 		"unexplained"}, told), word[string])}
-	PresentLevel = One[term.Level]{declare(choice("old-pair", "present_level", "Its support", term.Levels, byEye), word[term.Level])}
+	PresentLevel = One[term.Level]{declare(choice("old-pair", "present_level", "Support level", term.Levels, byEye), word[term.Level])}
 	FeltRight    = One[string]{declare(yesNo("old-pair", "felt_right", "Felt right for six months", told), word[string])}
 	// CameInPair is the id of the runner's own pair, had from the shop, that they came in.
 	CameInPair = One[float64]{declare(number("", "own_pair", "Came in", form.Plain, 1, 1<<53, told), figure)}
@@ -190,7 +203,7 @@ var (
 	ArchSure = Sided[term.Certainty]{declare(choice("print", "arch_sure", "How sure", term.Certainties, byEye).sided(),
 		word[term.Certainty])}
 	PrintRead = Sided[footprint.Answer]{declare(text("", "print_reading", "Print", 2000, photo).sided(), object[footprint.Answer])}
-	BandSeen  = Sided[term.Band]{declare(choice("gait", "band", "Rolling in", term.Bands, byEye).sided(), word[term.Band])}
+	BandSeen  = Sided[term.Band]{declare(choice("gait", "band", "Pronation", term.Bands, byEye).sided(), word[term.Band])}
 	BandSure  = Sided[term.Certainty]{declare(choice("gait", "band_sure", "How sure", term.Certainties, byEye).sided(), word[term.Certainty])}
 	KneeSeen  = Sided[string]{declare(choice("gait", "knee", "Knee over the foot", support.KneeGrades, byEye).sided(), word[string])}
 	KneeSure  = Sided[term.Certainty]{declare(choice("gait", "knee_sure", "How sure of the knee", term.Certainties, byEye).sided(),
@@ -234,13 +247,13 @@ var (
 		word[string])}
 	TryRoom = PerTrial[string]{declare(choice("try-on", "try_room", "Toe room", []string{"short", "right", "long"}, byHand).byTrial(),
 		word[string])}
-	TryLockdown = PerTrial[string]{declare(choice("try-on", "try_lockdown", "Held", []string{"loose", "held", "tight"}, told).byTrial(),
+	TryLockdown = PerTrial[string]{declare(choice("try-on", "try_lockdown", "Lockdown", []string{"loose", "held", "tight"}, told).byTrial(),
 		word[string])}
 	TryPressure = PerTrial[[]string]{declare(many("try-on", "try_pressure", "Presses at", pressures(), told).byTrial(), words[string])}
 	TryLacing   = PerTrial[[]string]{declare(many("try-on", "try_lacing", "Lacing tried", Lacings, byHand).byTrial(), words[string])}
 	TryLater    = PerTrial[int]{declare(choice("try-on", "try_later", "Comfort after some minutes", rated10, told).byTrial(), count)}
-	TryWord     = PerTrial[string]{declare(text("try-on", "try_word", "In a word", 60, told).byTrial(), letters)}
-	TryLeft     = PerTrial[string]{declare(text("try-on", "try_left", "Why it was left", 120, told).byTrial(), letters)}
+	TryWord     = PerTrial[string]{declare(text("try-on", "try_word", "Comment", 60, told).byTrial(), letters)}
+	TryLeft     = PerTrial[string]{declare(text("try-on", "try_left", "Why rejected", 120, told).byTrial(), letters)}
 	TryMoves    = PerTrial[string]{declare(choice("try-on", "try_moves", "What was found", []string{"counts", "does_not_count"},
 		decided).byTrial(), word[string])}
 	// TrySize and TryWidth are what a model was tried in, where it was tried in more than one.
@@ -287,8 +300,9 @@ var (
 		word[string])}
 	PlanPairs   = One[float64]{declare(number("rotation", "plan_pairs", "Pairs at most", form.Plain, 1, 6, told), figure)}
 	PlanMoney   = One[float64]{declare(limited("rotation", "plan_money", "For new pairs", form.Money, limits.MoneyMinor, told), figure)}
-	PlanVariety = One[string]{declare(choice("rotation", "plan_variety", "Pairs that are", Varieties, told), word[string])}
-	PlanPlates  = One[shoe.PlateView]{declare(choice("rotation", "plan_plates", "Plates", shoe.PlateViews, told), word[shoe.PlateView])}
+	PlanVariety = One[string]{declare(choice("rotation", "plan_variety", "Same model twice, or different models?", Varieties, told),
+		word[string])}
+	PlanPlates = One[shoe.PlateView]{declare(choice("rotation", "plan_plates", "Plates", shoe.PlateViews, told), word[shoe.PlateView])}
 )
 
 // RunKinds are the kinds of a run: all but gym.

@@ -307,7 +307,7 @@ func (c *Conclusions) doubled(candidates []CandidateInfo, what What) []Candidate
 	return out
 }
 
-// Plan is the best set of pairs for the weeks on the board.
+// Plan is the best set of pairs for the weeks in the weekly plan.
 type Plan struct {
 	Weeks     [][]rotation.WeekPart
 	Turn      rotation.Turn
@@ -370,7 +370,7 @@ func (c *Conclusions) Plan(ctx context.Context, what What) (*Plan, error) {
 	return p, c.forecast(p)
 }
 
-// boardFault says a fault of the week by its row on the board.
+// boardFault says a fault of the week by its row in the weekly plan.
 func boardFault(f fault.Fault, parts []rotation.WeekPart) string {
 	at, i := "the board", 0
 	if n, _ := fmt.Sscanf(f.Field, "parts[%d]", &i); n == 1 && i < len(parts) {
@@ -471,7 +471,7 @@ func (c *Conclusions) forecast(p *Plan) error {
 	return nil
 }
 
-// load is the effective km of a candidate a real one, 0 where it takes none.
+// load is the wear-adjusted km of a candidate a real one, 0 where it takes none.
 func (p *Plan) load(c *Conclusions, id string) float64 {
 	real, eff := 0.0, 0.0
 	for n, a := range p.Turn.Answers {
@@ -517,7 +517,7 @@ func (c *Conclusions) line(p *Plan, x CandidateInfo) (l PlanLine, used bool) {
 	return l, used
 }
 
-// weekLoad is the effective km that an answer gives to each candidate in a week.
+// weekLoad is the wear-adjusted km that an answer gives to each candidate in a week.
 func (c *Conclusions) weekLoad(parts []rotation.WeekPart, a rotation.Answer, model func(id string) *shoe.Model) map[string]float64 {
 	out := map[string]float64{}
 	for _, p := range parts {
@@ -528,7 +528,7 @@ func (c *Conclusions) weekLoad(parts []rotation.WeekPart, a rotation.Answer, mod
 	return out
 }
 
-// ahead are the pairs' effective km by week from today, by candidate: what the answers give
+// ahead are the pairs' wear-adjusted km by week from today, by candidate: what the answers give
 // to each. They are by week of the board.
 func (c *Conclusions) ahead(weeks [][]rotation.WeekPart, answers []rotation.Answer,
 	model func(id string) *shoe.Model) map[string][]float64 {
@@ -599,7 +599,7 @@ func (c *Conclusions) purchases(p *Plan, ahead map[string][]float64, worn []Worn
 	}
 	for _, x := range p.Pairs {
 		if slices.Contains(p.Turn.Buy, x.ID) {
-			out = append(out, Purchase{Name: x.Name, Model: x.Model, Price: x.Price, Why: "for the week on the board"})
+			out = append(out, Purchase{Name: x.Name, Model: x.Model, Price: x.Price, Why: "for the weekly plan"})
 			w, err := c.assess(&Pair{Model: *x.Model, Price: x.Price}, ahead[x.ID], p.load(c, x.ID))
 			if err != nil {
 				return nil, err

@@ -213,7 +213,7 @@ func TestDue(t *testing.T) {
 	w.shop.Catalogue = record.NewCatalogue(w.shop.Catalogue, map[uint64]*shoe.Model{9: newer})
 	w.owns(skua, 200, 300)
 	list, err := w.follow(t).Due()
-	if err != nil || list[0].Order.ID != "skua2" || !strings.Contains(list[0].Text, "the version after theirs") {
+	if err != nil || list[0].Order.ID != "skua2" || !strings.Contains(list[0].Text, "the newer version") {
 		t.Errorf("%+v %v", list, err)
 	}
 	seen := map[string]bool{}

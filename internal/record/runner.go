@@ -152,7 +152,7 @@ func (p *Pair) wearRuns() []wear.Run {
 	return out
 }
 
-// EffectiveKM is what the pair's runs and lifting come to in effective km.
+// EffectiveKM is what the pair's runs and lifting come to in wear-adjusted km.
 func (p *Pair) EffectiveKM(h *house.Values) float64 {
 	rest := rotation.DefaultRest
 	sum := p.Lifting*house.Or(h).LiftingKMPH + p.Before.KM

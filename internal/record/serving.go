@@ -17,9 +17,9 @@ type Serving struct {
 	Parts []rotation.Served
 	Takes [][]float64 // km of each part that each pair takes, in the mean of the weeks
 	Pairs []Pair
-	Ahead [][]float64 // each pair's effective km by week from today, the last repeated
+	Ahead [][]float64 // each pair's wear-adjusted km by week from today, the last repeated
 	Going []GoingOver // plans of changing over that it obeys
-	eff   []float64   // effective km of what each pair takes now, in the mean of the weeks
+	eff   []float64   // wear-adjusted km of what each pair takes now, in the mean of the weeks
 	Board bool        // by the days and hours of the board, with rest kept
 	Runs  bool        // no week was told: by the runs of the last eight weeks
 }
@@ -257,7 +257,7 @@ func (c *Conclusions) goingAhead(s *Serving, weeks [][]rotation.WeekPart, byID m
 	return nil
 }
 
-// wearInput is what the wear model is told of a pair, races aside. ahead is its effective km by week
+// wearInput is what the wear model is told of a pair, races aside. ahead is its wear-adjusted km by week
 // from today, the last repeated.
 func (c *Conclusions) wearInput(p *Pair, ahead []float64) wear.Pair {
 	if len(ahead) == 0 {
@@ -286,7 +286,7 @@ func (c *Conclusions) wearInput(p *Pair, ahead []float64) wear.Pair {
 // Worn is a pair with what is left of it.
 type Worn struct {
 	Pair    Pair
-	Weekly  float64 // effective km a week, in the mean of what lies ahead
+	Weekly  float64 // wear-adjusted km a week, in the mean of what lies ahead
 	Wear    wear.Answer
 	Verdict Verdict
 }
@@ -297,7 +297,7 @@ func (w Worn) Says() string { return Saying(w.Wear, w.Verdict) }
 // State is what its state is called.
 func (w Worn) State() string { return StateWords[w.Wear.State] }
 
-// assess is what is left of a pair that has so much ahead of it; load is its effective km a real one, 0
+// assess is what is left of a pair that has so much ahead of it; load is its wear-adjusted km a real one, 0
 // where none is run.
 func (c *Conclusions) assess(p *Pair, ahead []float64, load float64) (Worn, error) {
 	in := c.wearInput(p, ahead)
@@ -316,7 +316,7 @@ func (c *Conclusions) assess(p *Pair, ahead []float64, load float64) (Worn, erro
 	return out, err
 }
 
-// load is the effective km of a pair a real one, 0 where it takes none.
+// load is the wear-adjusted km of a pair a real one, 0 where it takes none.
 func (s *Serving) load(pair int) float64 {
 	sum := 0.0
 	for i := range s.Takes {

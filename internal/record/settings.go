@@ -67,7 +67,7 @@ func SettingList() []Setting {
 		{Name: "drop_rule", Label: "What a model's drop is held against", Choices: match.DropRules, Shipped: "habit_and_strike",
 			Reason: "The drop that the runner is used to, and what the landing asks for; some shops go by habit alone."},
 		{Name: "wear_school", Label: "When a pair is worn out", Choices: WearSchools, Shipped: "by_condition",
-			Reason: "Load, history and what looking found; a fixed figure is simpler, the runner's own history more personal."},
+			Reason: "Load, history and what checks found; a fixed figure is simpler, the runner's own history more personal."},
 		{Name: "plates", Label: "Plates are worn", Choices: form.Words(shoe.PlateViews), Shipped: string(shoe.KeySessions),
 			Reason: "A plated pair is dear, short-lived and loads the calf otherwise: for races and the sessions that prepare them; some keep it " +
 				"for races, some wear it freely."},

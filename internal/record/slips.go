@@ -124,9 +124,9 @@ func (c *Conclusions) seen() []Slip {
 	for _, s := range term.Sides {
 		filmed := v.GaitFilm(s)
 		if sure := BandSure.Of(v, s); sure != "" {
-			title, evidence := "Rolling in", "gait."+string(s)
+			title, evidence := "Pronation", "gait."+string(s)
 			if filmed != nil {
-				title, evidence = "Rolling in, by eye", "" // the film counts
+				title, evidence = "Pronation, by eye", "" // the film counts
 			}
 			put("gait", title, support.Words(string(BandSeen.Of(v, s)))+", "+string(sure), evidence, BandSeen.Key(s))
 		}
@@ -217,7 +217,7 @@ func (c *Conclusions) films() []Slip {
 			}
 			switch {
 			case of.PeakEversionDeg != nil:
-				slip.Title, slip.Value = "Rolling in, filmed", fmt.Sprintf("%s, %s", statWithError(of.PeakEversionDeg, "°"), of.BandWords)
+				slip.Title, slip.Value = "Pronation, filmed", fmt.Sprintf("%s, %s", statWithError(of.PeakEversionDeg, "°"), of.BandWords)
 				if slices.Contains(r.Quality.Flags, gait.NoDots) { // the level's error is more than what the steps differ by
 					slip.Value = fmt.Sprintf("%.1f° ± %.1f over %d, %s", *of.PeakEversionDeg.Mean, of.LevelSD(), of.PeakEversionDeg.N, of.BandWords)
 					slip.Moved = append(slip.Moved, "Read by the outlines of leg and shoe, without dots: what varies is surer than the level.")

@@ -28,14 +28,14 @@ var stillGroups = []struct {
 	decls []*Decl
 }{
 	{"Complaints", []*Decl{Complains.Decl, ComplaintPlace.Decl, ComplaintSide.Decl, ComplaintMonths.Decl, ComplaintWhen.Decl}},
-	{"Ankles give", []*Decl{AnklesGive.Decl}},
+	{"Ankles roll", []*Decl{AnklesGive.Decl}},
 	{"Where most runs are", []*Decl{Surface.Decl}},
 	{"Ground and season", []*Decl{Conditions.Decl}},
 	{"How much", []*Decl{WeeklyKM.Decl, RunDays.Decl, UsualKM.Decl, LongestKM.Decl}},
 	{"The week", []*Decl{WeekKind.Decl, WeekGround.Decl, WeekKM.Decl}},
-	{"What for", []*Decl{Goals.Decl}},
+	{"Goal", []*Decl{Goals.Decl}},
 	{"Race", []*Decl{RaceKM.Decl, RaceOn.Decl}},
-	{"Running", []*Decl{Experience.Decl, PairsWanted.Decl}},
+	{"Experience", []*Decl{Experience.Decl, PairsWanted.Decl}},
 	{"Body mass", []*Decl{MassKg.Decl}},
 	{"Likes", []*Decl{LikesSoftness.Decl, LikesBounce.Decl, CushionView.Decl}},
 	{"Socks", []*Decl{Sock.Decl}},

@@ -118,7 +118,7 @@ var StateWords = map[wear.State]string{wear.SetAside: "Retire now", wear.LastRun
 // runWeeks is over how many weeks the logged runs tell what a week is, where none was told.
 const runWeeks = 8
 
-// loadOfRuns is a pair's effective km a week as its runs of the last eight weeks have it, or since the
+// loadOfRuns is a pair's wear-adjusted km a week as its runs of the last eight weeks have it, or since the
 // runner's first run where that is later.
 func (c *Conclusions) loadOfRuns(p *Pair) float64 {
 	from := c.Today.AddDate(0, 0, -7*runWeeks)

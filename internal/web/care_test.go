@@ -21,7 +21,7 @@ func TestCarePage(t *testing.T) {
 	b := s.as(t, "teal")
 	const at = "/runners/2"
 	p := b.get(at + "/care")
-	p.holds(t, "Tap the place on the foot", `aria-label="toe tips"`, "What under my feet today?")
+	p.holds(t, "Tap the place on the foot", `aria-label="toe tips"`, "Which pair today?")
 	pair := regexp.MustCompile(`<option value="(\d+)"`).FindAllStringSubmatch(p.body, -1)
 	p = b.get(at + "/care?place=heel&pair=" + pair[0][1] + "&when=uphill&weeks=3&broken=yes")
 	p.holds(t, "The heel lifts", "Heel lock lacing", "For a clinician.", "Skin that is broken", `aria-current="true" aria-label="heel"`)
@@ -52,7 +52,7 @@ func TestCarePage(t *testing.T) {
 	p.holds(t, `class="changeweeks"`, "This week:", "Week 1:", "A fortnight of walking about in it comes first.")
 	change := regexp.MustCompile(`/changes/(\d+)/report`).FindStringSubmatch(p.body)[1]
 	if p := b.post(at+"/changes/"+change+"/report", "sore_week", "1", "sore_level", "11", "sore_place", "", "sore_night",
-		"no"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is 0 to 10") {
+		"no"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Enter a number from 0 to 10") {
 		t.Errorf("soreness 11: %d", p.code)
 	}
 
@@ -183,7 +183,7 @@ func TestLearned(t *testing.T) {
 	model := regexp.MustCompile(`href="(/shoes/models/\d+)">Norrbeck <b>Skua 4</b></a></h2>` +
 		`<p class="faint">men`).FindStringSubmatch(b.get("/shoes?q=skua+4").body)
 	b.get(model[1]).holds(t, "Where it was told to rub", "heel: 1, in 1 pair")
-	b.get("/glossary").holds(t, "Arch index", "Drop", "Effective kilometres", `class="termpic"`)
+	b.get("/glossary").holds(t, "Arch index", "Drop", "Wear-adjusted kilometres", `class="termpic"`)
 }
 
 // A runner who goes out as a file, is erased and comes back has the same card, to the byte

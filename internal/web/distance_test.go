@@ -79,7 +79,7 @@ func TestDistanceFiles(t *testing.T) {
 	const at = "/fits/3"
 	files := watchFiles(t, 21, 3)
 	b.files(at+"/runs/file", "runs_file", nil, files...).to(t)
-	b.get(at+"/distance").holds(t, "3 new runs", "Put 3 in", "Let the file go")
+	b.get(at+"/distance").holds(t, "3 new runs", "Import 3 runs", "Discard file")
 	b.post(at+"/runs/put-in", "file", b.waiting(at)).to(t)
 	p := b.get(at + "/distance")
 	if strings.Contains(p.body, "without a pair") {
@@ -97,7 +97,7 @@ func TestDistanceFiles(t *testing.T) {
 	}
 	b.get(at+"/distance?split="+ids[0]).holds(t, "Split it")
 	if p := b.post(at+"/runs/split", "run", ids[0], "split_km", "300", "split_kind", "intervals", "split_pair",
-		""); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is 0.1 km to") {
+		""); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Enter a distance from 0.1 to") {
 		t.Errorf("300 km of it: %d", p.code)
 	}
 	b.post(at+"/runs/split", "run", ids[0], "split_km", "2", "split_kind", "intervals", "split_pair", pair).to(t)
@@ -192,8 +192,8 @@ func TestDistancePairs(t *testing.T) {
 		text string
 	}{
 		"nothing looked at": {[]string{"look_note", "x"}, "say at least one thing"},
-		"a wild grade":      {[]string{"look_tread.left", "9"}, "allowed is one of 0, 1, 2, 3, 4"},
-		"tomorrow":          {[]string{"look_tread.left", "1", "looked_on", "2027-01-01"}, "Is after today"},
+		"a wild grade":      {[]string{"look_tread.left", "9"}, "Choose one of 0, 1, 2, 3, 4"},
+		"tomorrow":          {[]string{"look_tread.left", "1", "looked_on", "2027-01-01"}, "this is after today"},
 	} {
 		if p := b.post(at+"/pairs/"+pair+"/look", c.form...); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, c.text) {
 			t.Errorf("%s: %d", name, p.code)
@@ -230,7 +230,7 @@ func TestDistancePairs(t *testing.T) {
 	end := regexp.MustCompile(`/races/(\d+)/end`).FindStringSubmatch(p.body)[1]
 	b.post(at + "/races/" + end + "/end").to(t)
 	if p := b.post(at+"/races", "race_name", "", "race_day", "2025-01-01", "race_length", "10", "race_pair",
-		""); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is a day from today") {
+		""); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Enter a date from today") {
 		t.Errorf("a race long ago: %d", p.code)
 	}
 	b.post(at+"/rules", "rule_kind", "easy", "rule_ground", "", "rule_pair", pair, "rule_second", pairs[1][1]).to(t)
@@ -238,10 +238,11 @@ func TestDistancePairs(t *testing.T) {
 	p.holds(t, "Easy on any ground", "the one that rested longer")
 	b.post(at + "/rules/" + regexp.MustCompile(`/rules/(\d+)/end`).FindStringSubmatch(p.body)[1] + "/end").to(t)
 
-	b.get(at+"/distance?cupboard=1").holds(t, "The cupboard: pair 1 of "+fmt.Sprint(len(pairs)), "Keep it, next pair", "Slow it down")
+	b.get(at+"/distance?cupboard=1").holds(t, "The cupboard: pair 1 of "+fmt.Sprint(len(pairs)), "Keep it, next pair",
+		"Short, easy runs only from now")
 	to := b.post(at+"/pairs/"+pair+"/set-aside", "aside_reason", "worn_out", "aside_note", "went flat", "cupboard", "1").to(t)
 	if !strings.HasSuffix(to, "?cupboard=1") {
-		t.Errorf("the next pair is at %s", to)
+		t.Errorf("next pair is at %s", to)
 	}
 	b.get(at+"/distance").holds(t, "worn out, “went flat”", "counts as their own history", "own usual figure")
 	b.post(at + "/pairs/" + pair + "/resume").to(t)
@@ -255,7 +256,7 @@ func TestDueAndOwnPage(t *testing.T) {
 	s := newSite(t)
 	b := s.as(t, "teal")
 	b.get("/due?within=year").holds(t, "Anselm", "The buying list", "late", "Order ")
-	if p := b.get("/due?within=year&kind=comfort"); strings.Contains(p.body, "The buying list") || !strings.Contains(p.body, "Ask how") {
+	if p := b.get("/due?within=year&kind=comfort"); strings.Contains(p.body, "The buying list") || !strings.Contains(p.body, "comfort check") {
 		t.Error("comfort alone holds orders")
 	}
 	if p := b.get("/due/buying.csv?within=year"); p.code != http.StatusOK || !strings.Contains(p.body, "Order by,Maker,Model") ||
@@ -294,7 +295,7 @@ func TestDueAndOwnPage(t *testing.T) {
 	b.get("/fits/1/distance").holds(t, "by the runner")
 	if p := visitor.post(mine+"/runs", "token", tokenOf(4), "km", "far", "on", "2026-11-24", "pair", "", "kind", "easy", "ground",
 		"road"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, `value="far"`) ||
-		!strings.Contains(p.body, "Is not a number") {
+		!strings.Contains(p.body, "this is not a number") {
 		t.Errorf("no distance: %d", p.code)
 	}
 	if p := visitor.post(mine+"/runs", "token", tokenOf(5), "km", "5", "on", "2026-11-24", "pair", "2", "kind", "easy", "ground",

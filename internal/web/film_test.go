@@ -131,7 +131,7 @@ func TestFilmOnTheBench(t *testing.T) {
 	b.frames(film.At, span(200, len(data)), data)
 	b.post(film.At + "/finish").to(t)
 	p = b.read(t, film.Page)
-	p.holds(t, "data-contacts", "class=\"curves\"", "The left heel rolls in to", "± 1.5° for the joint")
+	p.holds(t, "data-contacts", "class=\"curves\"", "The left heel pronates to", "± 1.5° for the joint")
 	peak := func(p page, side string) float64 {
 		t.Helper()
 		row := regexp.MustCompile(`<th scope="row"><b class="side ` + side + `">` + side + `</b></th>\s*<td>([-\d.]+)`).FindStringSubmatch(p.body)
@@ -154,7 +154,7 @@ func TestFilmOnTheBench(t *testing.T) {
 		`<details class="panel" open>`) {
 		t.Error("the fault of an archive is folded away")
 	}
-	b.get("/fits/5/support").holds(t, "Rolling in, filmed", "neutral")
+	b.get("/fits/5/support").holds(t, "Pronation, filmed", "neutral")
 	b.get("/fits/5/card").holds(t, "gait (filmed run from behind, barefoot")
 	drawn := decode[struct {
 		Legs map[string]struct {
@@ -212,7 +212,7 @@ func TestFilmOnTheBench(t *testing.T) {
 		t.Errorf("a frame of a deleted film: %d", p.code)
 	}
 	p = b.get(film.Page)
-	p.holds(t, "The film itself is gone, its numbers stay", "The left heel rolls in to")
+	p.holds(t, "The film itself is gone, its numbers stay", "The left heel pronates to")
 
 	// Another fit's, another shop's: not to be had.
 	if p := b.get(strings.Replace(film.At, "/fits/5/", "/fits/1/", 1) + "/data"); p.code != http.StatusNotFound {
@@ -321,7 +321,7 @@ func TestFilmArchiveMarkedByHand(t *testing.T) {
 	}
 	b.post(at+"/marks", "marks", strings.Join(marks, " ")).to(t)
 	p = b.read(t, url)
-	p.holds(t, "data-contacts", "The left heel rolls in to", "find the dots again")
+	p.holds(t, "data-contacts", "The left heel pronates to", "find the dots again")
 	b.post(at+"/marks", "auto", "yes").to(t)
 	b.read(t, url).holds(t, "no set of round dots of that hue")
 }

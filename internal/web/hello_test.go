@@ -37,7 +37,7 @@ func TestHelloAgain(t *testing.T) {
 		t.Errorf("agreed and taken back at once: %d", p.code)
 	}
 	if p := b.htmx("/fits/10/consent", "health", "for_ever"); p.code != http.StatusUnprocessableEntity ||
-		!regexp.MustCompile(`id="err-f-health"[^>]*>[^<]*allowed is one of`).MatchString(p.body) {
+		!regexp.MustCompile(`id="err-f-health"[^>]*>[^<]*Choose one of`).MatchString(p.body) {
 		t.Errorf("an unknown answer: %d", p.code)
 	}
 	if p := b.post("/fits/10/gait/bench", "view", "rear", "gait", "run", "shod", "barefoot", "surface", "treadmill", "keep",
@@ -83,11 +83,11 @@ func TestHouseValues(t *testing.T) {
 		t.Fatalf("%d", p.code)
 	}
 	p.holds(t, `value="none"`)
-	if !regexp.MustCompile(`id="err-s-feet.ball_share"[^>]*>Is no number`).MatchString(p.body) {
+	if !regexp.MustCompile(`id="err-s-feet.ball_share"[^>]*>[^<]*this is no number`).MatchString(p.body) {
 		t.Error("no fault at the share")
 	}
 	p = owner.post("/shop", "gait.mild_from", "2")
-	if !regexp.MustCompile(`id="err-s-gait.mild_from"[^>]*>Is 2; allowed is more than 3`).MatchString(p.body) {
+	if !regexp.MustCompile(`id="err-s-gait.mild_from"[^>]*>Enter more than 3.*not 2`).MatchString(p.body) {
 		t.Error("no fault at the band")
 	}
 	if p := teal.post("/shop", "feet.repeat_mm", "5"); p.code != http.StatusForbidden {
@@ -134,7 +134,7 @@ func TestSolePhotos(t *testing.T) {
 func TestSlipsOnTheLadder(t *testing.T) {
 	s := newSite(t)
 	b := s.as(t, "teal")
-	b.get("/fits/4/support?slip=gait.left").holds(t, "The left gait moved", "matched to rolling in from guidance to stability", "movedto",
+	b.get("/fits/4/support?slip=gait.left").holds(t, "The left gait moved", "matched to pronation from guidance to stability", "movedto",
 		"confidence by ")
 	b.get("/fits/4/support").holds(t, "Rest on a reason or a slip", "hx-get=\"/fits/4/support/ladder?slip=gait.left\"",
 		"We watched you move: your left foot tips inward clearly more than most")

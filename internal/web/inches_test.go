@@ -62,7 +62,7 @@ func TestInchesEverywhere(t *testing.T) {
 		}
 	}
 	// A fault is told in inches, and what was typed stands in it as it was typed.
-	send("/shop", "room.thumb_low", "700").holds(t, "allowed is 0.31 to 1.57 in")
+	send("/shop", "room.thumb_low", "700").holds(t, "0.31 to 1.57 in")
 	// A value that was not touched stays as it was, however it is rounded for the page.
 	shop := b.get("/shop").body
 	var form []string

@@ -52,10 +52,10 @@ func TestOwnPage(t *testing.T) {
 	b.post(at+"/runs", "pair", pair, "on", "2026-11-23", "km", "7", "kind", "easy", "ground", "road").to(t)
 	b.post(at+"/runs", "pair", pair, "on", "2026-11-23", "km", "7.1", "kind", "easy", "ground", "road").to(t)
 	page = b.get(at)
-	page.holds(t, "One run, or two?")
+	page.holds(t, "Same run twice?")
 	two := regexp.MustCompile(`/runs/(\d+)/apart`).FindStringSubmatch(page.body)[1]
 	b.post(at + "/runs/" + two + "/apart").to(t)
-	if strings.Contains(b.get(at).body, "One run, or two?") {
+	if strings.Contains(b.get(at).body, "Same run twice?") {
 		t.Error("they are two, and it is asked again")
 	}
 

@@ -76,7 +76,7 @@ func TestPrintOnTheBench(t *testing.T) {
 	p.holds(t, "data-print=\"/fits/5/print/left/adjust\"", string(footprint.A4), "The reading is good to about")
 	index := func(p page) float64 {
 		t.Helper()
-		m := regexp.MustCompile(`Arch index</th><td>([\d.]+)`).FindStringSubmatch(p.body)
+		m := regexp.MustCompile(`Arch index</a></th><td>([\d.]+)`).FindStringSubmatch(p.body)
 		if m == nil {
 			t.Fatalf("no arch index in %.2000s", p.body)
 		}
@@ -162,7 +162,7 @@ func TestPrintRefused(t *testing.T) {
 			"Is missing; choose a PNG or JPEG"},
 		"no answer": {"/fits/5/print/left/photo", file, nil, http.StatusUnprocessableEntity, "say whether the picture may be kept"},
 		"no picture": {"/fits/5/print/left/photo", []byte("hello"), []string{"keep", "no"}, http.StatusUnprocessableEntity,
-			"allowed is PNG or JPEG"},
+			"Choose a PNG or JPEG picture"},
 		"cut off": {"/fits/5/print/left/photo", file[:len(file)/3], []string{"keep", "no"}, http.StatusUnprocessableEntity, "cut off"},
 		"a bad scale": {"/fits/5/print/left/photo", file, []string{"keep", "no", "mm_per_px", "big"}, http.StatusUnprocessableEntity,
 			"0.005 to 20 mm"},
@@ -227,7 +227,7 @@ func TestScans(t *testing.T) {
 		"nothing":          {"", "is empty"},
 		"no JSON":          {"feet!", "is not JSON"},
 		"another's schema": {`{"schema":"x","left":{"length_mm":240}}`, "allowed is &#34;trevik.scan/v1&#34;"},
-		"not plausible":    {`{"schema":"trevik.scan/v1","left":{"length_mm":24}}`, "allowed is 180 to 340 mm"},
+		"not plausible":    {`{"schema":"trevik.scan/v1","left":{"length_mm":24}}`, "180 to 340 mm"},
 		"an unknown field": {`{"schema":"trevik.scan/v1","left":{"colour":"red"}}`, "is not a known field"},
 		"no foot":          {`{"schema":"trevik.scan/v1"}`, "give at least one foot"},
 	} {

@@ -12,26 +12,27 @@ import (
 func TestRotationBoard(t *testing.T) {
 	s := newSite(t)
 	b := s.as(t, "teal")
-	if p := b.get("/fits/5/rotation"); strings.Contains(p.body, "The best pairs for this week") {
+	if p := b.get("/fits/5/rotation"); strings.Contains(p.body, "Recommended rotation") {
 		t.Error("a plan without a week on the board")
 	}
 	b.post("/fits/5/rotation/lay-out").to(t)
 	p := b.get("/fits/5/rotation")
-	p.holds(t, "The best pairs for this week, proven", `class="weekboard"`, `class="resttail"`, "to buy,", "From one pair to six",
+	p.holds(t, "Recommended rotation", `class="weekboard"`, `class="resttail"`, "to buy,", "From one pair to six",
 		"up to 6 pairs")
 	if strings.Contains(p.body, "more to spend?") {
 		t.Error("more money is offered where there is no limit")
 	}
 	for input, bad := range map[string]string{"plan_start.1": "25:00", "plan_km.1": "-4", "plan_day.1": "moonday", "plan_kind.1": "gym",
 		"plan_minutes.1": "9999", "plan_pairs": "0"} {
-		if p := b.htmx("/fits/5/rotation", input, bad); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is") {
+		if p := b.htmx("/fits/5/rotation", input, bad); p.code != http.StatusUnprocessableEntity ||
+			!regexp.MustCompile(`class="err" id="err-[^"]*"\s*(hx-swap-oob="true")?\s*>(Enter|Choose)`).MatchString(p.body) {
 			t.Errorf("%s %s: %d", input, bad, p.code)
 		}
 	}
 	week := []string{"plan_day.1", "tue", "plan_start.1", "18:30", "plan_km.1", "4", "plan_kind.1", "easy", "plan_ground.1", "road",
 		"plan_day.2", "tue", "plan_start.2", "18:40", "plan_km.2", "5", "plan_kind.2", "tempo", "plan_ground.2", "road"}
 	b.htmx("/fits/5/rotation", week...).holds(t, "Row 2 overlaps row 1, a part of another run.")
-	b.htmx("/fits/5/rotation", "plan_run.1", "a", "plan_run.2", "a", "plan_start.2", "18:54").holds(t, "The best pairs for this week, proven")
+	b.htmx("/fits/5/rotation", "plan_run.1", "a", "plan_run.2", "a", "plan_start.2", "18:54").holds(t, "Recommended rotation")
 
 	// Without the one that is bought first another takes its place, and nothing is kept.
 	drop := regexp.MustCompile(`(?s)<th scope="row">([^<]+)</th>` +
@@ -45,7 +46,7 @@ func TestRotationBoard(t *testing.T) {
 	}
 	b.get("/fits/5/rotation").holds(t, `<th scope="row">`+drop[1]+`</th>`)
 
-	b.htmx("/fits/5/rotation", "plan_money", "0").holds(t, "not covered", "50.00 EUR more to spend?")
+	b.htmx("/fits/5/rotation", "plan_money", "0").holds(t, "no rested pair", "50.00 EUR more to spend?")
 	b.get("/fits/5/rotation?more=yes").holds(t, "To look only, not saved.")
 	if p := s.as(t, "teal").post("/fits/1/rotation/lay-out"); p.code == http.StatusSeeOther {
 		t.Error("a closed fit is laid out")
@@ -66,7 +67,7 @@ func TestRotationChanges(t *testing.T) {
 	p := b.get("/fits/5/rotation")
 	p.holds(t, "45 km of 45 km covered", "To order, up to", "cents a kilometre", `data-moves data-rows="14"`)
 	if p := b.post("/fits/5/rotation/template", "week", "0", "template_goal", "faster", "template_km", "1", "template_days",
-		""); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "allowed is 3 km to 300 km") {
+		""); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Enter a distance from 3 to 300 km") {
 		t.Errorf("%d", p.code)
 	}
 	long := regexp.MustCompile(`(?s)name="row" value="(\d+)">split`).FindStringSubmatch(p.body)
@@ -98,7 +99,7 @@ func TestRotationChanges(t *testing.T) {
 		"suit_why", "numb after an hour").to(t)
 	b.get("/fits/5/rotation").holds(t, "numb after an hour (computed:", "back to the computed")
 	if p := b.post("/fits/5/rotation/suit", "suit_model", "norrbeck-skua-4-women", "suit_kind", "long", "suit_ground", "road", "suit_value",
-		"", "suit_why", "numb"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Is missing; allowed is 0 to 1") {
+		"", "suit_why", "numb"); p.code != http.StatusUnprocessableEntity || !strings.Contains(p.body, "Enter a number from 0 to 1") {
 		t.Errorf("no value: %d", p.code)
 	}
 	b.post("/fits/5/rotation/suit", "suit_model", "norrbeck-skua-4-women", "suit_kind", "long", "suit_ground", "road", "undo", "yes").to(t)

@@ -142,7 +142,7 @@ func TestAccountPages(t *testing.T) {
 	b, elsewhere := s.as(t, "teal"), s.as(t, "teal")
 	b.get("/account").holds(t, "Where you are signed in", "Second factor", "data:image/png", "sign out there")
 	b.post("/account/password", "password", "wrong", "new_password", "six old rowing boats").holds(t, "Is not your password.")
-	b.post("/account/password", "password", demo.Password, "new_password", "short").holds(t, "allowed is 10 to 200")
+	b.post("/account/password", "password", demo.Password, "new_password", "short").holds(t, "Write 10 to 200 letters")
 	b.post("/account/password", "password", demo.Password, "new_password", "six old rowing boats").to(t)
 	if p := elsewhere.get("/runners"); p.code != http.StatusSeeOther {
 		t.Errorf("signed in elsewhere with a password that is gone: %d", p.code)
@@ -197,7 +197,7 @@ func TestAccountPages(t *testing.T) {
 			newest = m[1]
 		}
 	}
-	owner.post("/people/"+newest+"/role", "role", "emperor").holds(t, "allowed is")
+	owner.post("/people/"+newest+"/role", "role", "emperor").holds(t, "Choose one of")
 	owner.post("/people/"+newest+"/role", "role", "fitter").to(t)
 	owner.post("/people/" + newest + "/disable").to(t)
 	if p := hand.get("/"); p.code != http.StatusSeeOther {
@@ -210,7 +210,7 @@ func TestAccountPages(t *testing.T) {
 	if p := owner.get("/audit?did=saw&runner=2"); !strings.Contains(p.body, "runner 2") || strings.Contains(p.body, "/account/password") {
 		t.Errorf("the filter lets through: %d", p.code)
 	}
-	owner.get("/audit?did=erased").holds(t, "Nothing of that was put down")
+	owner.get("/audit?did=erased").holds(t, "No entries.")
 	if p := owner.get("/audit/file.csv?did=account"); p.code != http.StatusOK ||
 		!strings.HasPrefix(p.body, "Number,When,Who,Did,What,Where,Runner") ||
 		!strings.Contains(p.body, "/account/password") {

@@ -59,7 +59,7 @@ func TestCatalogue(t *testing.T) {
 
 	at := regexp.MustCompile(`/shoes/models/\d+`).FindString(b.get("/shoes?q=fulmar").body)
 	p = b.get(at)
-	p.holds(t, "How little shoe", "Its numbers", `name="stack_heel_mm"`, "insole not measured here")
+	p.holds(t, "Bareness", "Its numbers", `name="stack_heel_mm"`, "insole not measured here")
 	p.body, _, _ = strings.Cut(p.body, `id="box"`) // its boxes have forms of their own
 	form := func(change ...string) []string {
 		var out []string
@@ -126,7 +126,7 @@ func TestShoesStation(t *testing.T) {
 	s := newSite(t)
 	b := s.as(t, "teal")
 	p := b.get("/fits/5/shoes?x=drop&y=weight")
-	p.holds(t, "All candidates", `class="candidate totry"`, "Drop", "Weight", "What weighs how much")
+	p.holds(t, "All candidates", `class="candidate totry"`, "Drop", "Weight", "Priorities and toe room")
 	if p := b.get("/fits/5/shoes?x=colour"); p.code != http.StatusNotFound {
 		t.Errorf("%d", p.code)
 	}
@@ -135,7 +135,7 @@ func TestShoesStation(t *testing.T) {
 		t.Errorf("%d", p.code)
 	}
 	models := regexp.MustCompile(`id="model-([^"]+)"`).FindAllStringSubmatch(p.body, -1)
-	b.get("/fits/5/shoes?with="+models[0][1]+"&with="+models[1][1]).holds(t, "put them away", "pairover", "Heel stack")
+	b.get("/fits/5/shoes?with="+models[0][1]+"&with="+models[1][1]).holds(t, "pairover", "pairover", "Heel stack")
 	b.get("/fits/5/shoes?out=level").holds(t, `<span class="tag rust">level</span>`)
 	out := regexp.MustCompile(`(?s)name="model"><option value="([^"]+)"`).FindStringSubmatch(b.get("/fits/5/shoes?out=level").body)
 	if p := b.post("/fits/5/let-in", "model", out[1], "let_in", "short"); p.code != http.StatusUnprocessableEntity ||
@@ -146,15 +146,15 @@ func TestShoesStation(t *testing.T) {
 		t.Errorf("a trainee: %d", p.code)
 	}
 	b.post("/fits/5/let-in", "model", out[1], "let_in", "they want to feel it once").to(t)
-	b.get("/fits/5/shoes").holds(t, "is let in: “they want to feel it once”", `id="model-`+out[1]+`"`)
+	b.get("/fits/5/shoes").holds(t, "is offered: “they want to feel it once”", `id="model-`+out[1]+`"`)
 	figure := regexp.MustCompile(`(?s)id="fig-` + models[0][1] +
 		`".*?<option value="([\d.]+)">.*?<option value="([\d.]+)">`).FindStringSubmatch(b.get("/fits/5/shoes").body)
 	if p := b.post("/fits/5/choose", "token", tokenOf(1), "model", models[0][1], "figure", "2"); p.code != http.StatusUnprocessableEntity ||
-		!strings.Contains(p.body, "Is no size that fits this runner") {
+		!strings.Contains(p.body, "this is no size that fits this runner") {
 		t.Errorf("%d", p.code)
 	}
 	b.post("/fits/5/choose", "token", tokenOf(2), "model", models[0][1], "figure", figure[2], "price", "-3", "reason",
-		"they know it").holds(t, `id="wrong-price-`+models[0][1]+`">Is -3`, `value="-3"`, `value="they know it"`,
+		"they know it").holds(t, `id="wrong-price-`+models[0][1]+`">Enter`, `value="-3"`, `value="they know it"`,
 		`<option value="`+figure[2]+`" selected>`)
 	b.post("/fits/5/choose", "token", tokenOf(2), "model", models[0][1], "figure", figure[1], "price", "99,50", "reason", "they know it").to(t)
 	b.get("/fits/5/card").holds(t, "99.50 EUR", "they know it")
@@ -165,7 +165,7 @@ func TestTryOnStation(t *testing.T) {
 	s := newSite(t)
 	b := s.as(t, "teal")
 	p := b.get("/fits/5/try-on")
-	p.holds(t, "the next pair", "One on each foot", "heel lock", "Lead each end through the loop", `aria-label="left big toe"`)
+	p.holds(t, "next pair", "One on each foot", "heel lock", "Lead each end through the loop", `aria-label="left big toe"`)
 	row := regexp.MustCompile(`name="try_comfort\.(\d+)"`).FindStringSubmatch(p.body)[1]
 	b.htmx("/fits/5/try-on", "try_comfort."+row, "8").holds(t, "saved")
 	b.htmx("/fits/5/try-on", "try_pressure."+row, "", "try_pressure."+row, "left_big_toe", "try_pressure."+row, "right_heel").holds(t, "saved")
@@ -183,7 +183,7 @@ func TestTryOnStation(t *testing.T) {
 		t.Errorf("%d", p.code)
 	}
 	if p := b.post("/fits/5/try-on/compare", "on_left", x, "on_right", y, "better", "both"); p.code != http.StatusUnprocessableEntity ||
-		!strings.Contains(p.body, "allowed is one of left, right, even") {
+		!strings.Contains(p.body, "choose one of left, right, even") {
 		t.Errorf("%d", p.code)
 	}
 	b.post("/fits/5/try-on/compare", "on_left", x, "on_right", y, "better", "right").to(t)

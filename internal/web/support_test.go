@@ -13,7 +13,7 @@ func TestSolesWhatIfAndLevel(t *testing.T) {
 	b := s.as(t, "teal")
 	p := b.htmx("/fits/4/old-pair", "sole.left.1", "3")
 	p.holds(t, `aria-label="left heel inner: 3 of 4 gone"`, "saved", `name="sole.left.1" value="4"`)
-	b.htmx("/fits/4/old-pair", "sole.left.6", "3").holds(t, "The left sole is worn on the inner side: the foot rolls in.", "Old sole")
+	b.htmx("/fits/4/old-pair", "sole.left.6", "3").holds(t, "The left sole is worn on the inner side: the foot pronates.", "Old sole")
 	if p := b.htmx("/fits/4/old-pair", "sole.left.1", "7"); p.code != http.StatusUnprocessableEntity ||
 		!strings.Contains(p.body, `id="err-f-sole-left-1"`) {
 		t.Errorf("a grade of 7: %d", p.code)

@@ -93,7 +93,7 @@ func New(cfg Config) *Server {
 		shoes.Station(), tryon.Station(), rotation.Station(), distance.Station(), card.Station(),
 	})
 	env.App.Jobs.Start()
-	s := &Server{Env: env, Routes: slices.Concat(desk.New(env).Routes(), b.Routes(), own.Routes(env)), stop: env.App.Jobs.Close}
+	s := &Server{Env: env, Routes: slices.Concat(desk.New(env, b).Routes(), b.Routes(), own.Routes(env)), stop: env.App.Jobs.Close}
 	s.Handler = s.handler(cfg.Proxies)
 	return s
 }
@@ -428,6 +428,9 @@ func (s *Server) assets() gin.HandlerFunc {
 		}
 		if c.Param("version") == s.Env.Assets {
 			c.Header("Cache-Control", "public, max-age=31536000, immutable")
+		}
+		if name == "worker.js" {
+			c.Header("Service-Worker-Allowed", "/r/") // it serves a runner's own page alone
 		}
 		c.FileFromFS(name, files)
 	}

@@ -45,10 +45,10 @@ const NoDots = "none"
 
 // Fields describe a film before it is taken.
 var Fields = []form.Field{
-	{Name: "view", Label: "Seen", Kind: form.Choice, Choices: form.Words(gait.Views)},
-	{Name: "gait", Label: "At a", Kind: form.Choice, Choices: form.Words(gait.Motions)},
-	{Name: "shod", Label: "In", Kind: form.Text, Max: 80},
-	{Name: "surface", Label: "On", Kind: form.Choice, Choices: gait.Surfaces},
+	{Name: "view", Label: "View", Kind: form.Choice, Choices: form.Words(gait.Views)},
+	{Name: "gait", Label: "Pace", Kind: form.Choice, Choices: form.Words(gait.Motions)},
+	{Name: "shod", Label: "Footwear", Kind: form.Text, Max: 80},
+	{Name: "surface", Label: "Surface", Kind: form.Choice, Choices: gait.Surfaces},
 	{Name: "near", Label: "Leg towards the camera", Kind: form.Choice, Choices: form.Words(term.Sides)},
 	{Name: "dots", Label: "Colour of the dots", Kind: form.Choice, Choices: []string{"any", NoDots, "magenta", "orange", "green", "yellow",
 		"blue"}},

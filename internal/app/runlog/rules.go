@@ -16,10 +16,10 @@ import (
 
 // RuleFields are those of a rule's form.
 var RuleFields = []form.Field{
-	{Name: "rule_kind", Label: "Runs that are", Kind: form.Choice, Choices: form.Words(record.RunKinds())},
-	{Name: "rule_ground", Label: "On", Kind: form.Choice, Choices: form.Words(term.Grounds)},
-	{Name: "rule_pair", Label: "Go into", Kind: form.Number, Lo: 1, Hi: 1 << 53},
-	{Name: "rule_second", Label: "In turn with", Kind: form.Number, Lo: 1, Hi: 1 << 53},
+	{Name: "rule_kind", Label: "Kind of run", Kind: form.Choice, Choices: form.Words(record.RunKinds())},
+	{Name: "rule_ground", Label: "Ground", Kind: form.Choice, Choices: form.Words(term.Grounds)},
+	{Name: "rule_pair", Label: "Goes to", Kind: form.Number, Lo: 1, Hi: 1 << 53},
+	{Name: "rule_second", Label: "Alternates with", Kind: form.Number, Lo: 1, Hi: 1 << 53},
 }
 
 // AddRule makes a rule: runs of a kind on a ground go into a pair, or into two in turn, and those of

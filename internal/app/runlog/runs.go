@@ -38,22 +38,22 @@ func New(c *app.Core, v *visit.Visits, q *jobs.Queue) *Log {
 // Fields of the forms about runs.
 var (
 	RunFields = []form.Field{
-		{Name: "pair", Label: "In", Kind: form.Number, Lo: 1, Hi: 1 << 53},
-		{Name: "on", Label: "On", Kind: form.Day},
-		{Name: "start", Label: "At", Kind: form.Clock},
+		{Name: "pair", Label: "Pair", Kind: form.Number, Lo: 1, Hi: 1 << 53},
+		{Name: "on", Label: "Date", Kind: form.Day},
+		{Name: "start", Label: "Start time", Kind: form.Clock},
 		{Name: "km", Label: "Distance", Kind: form.Number, Unit: form.KM, Lo: limits.RunKM.Lo, Hi: limits.RunKM.Hi},
 		{Name: "kind", Label: "Kind", Kind: form.Choice, Choices: form.Words(record.RunKinds())},
 		{Name: "ground", Label: "Ground", Kind: form.Choice, Choices: form.Words(term.Grounds)},
-		{Name: "temp_c", Label: "Warmth", Kind: form.Number, Unit: form.Celsius, Lo: limits.TemperatureC.Lo, Hi: limits.TemperatureC.Hi},
+		{Name: "temp_c", Label: "Temperature", Kind: form.Number, Unit: form.Celsius, Lo: limits.TemperatureC.Lo, Hi: limits.TemperatureC.Hi},
 		{Name: "wet", Label: "Wet", Kind: form.Many, Choices: []string{"yes"}},
 	}
 	// MendFields are RunFields in the form that puts a run right.
 	MendFields = mendFields()
 
 	SplitFields = []form.Field{
-		{Name: "split_km", Label: "Of it", Kind: form.Number, Unit: form.KM, Lo: 0.1, Hi: limits.RaceKM.Hi},
-		{Name: "split_kind", Label: "was", Kind: form.Choice, Choices: form.Words(record.RunKinds())},
-		{Name: "split_pair", Label: "in", Kind: form.Number, Lo: 1, Hi: 1 << 53},
+		{Name: "split_km", Label: "Part of it", Kind: form.Number, Unit: form.KM, Lo: 0.1, Hi: limits.RaceKM.Hi},
+		{Name: "split_kind", Label: "was a", Kind: form.Choice, Choices: form.Words(record.RunKinds())},
+		{Name: "split_pair", Label: "in the pair", Kind: form.Number, Lo: 1, Hi: 1 << 53},
 	}
 )
 
@@ -150,7 +150,7 @@ func (r *Log) pairOf(ctx context.Context, q *db.Queries, who app.Actor, runnerID
 	case err != nil || p.RunnerID != runnerID:
 		l.Add("pair", "is not one of this runner's pairs; choose one")
 	case p.SetAsideOn.Valid && run.On.After(p.SetAsideOn.Time):
-		l.Add("pair", "was set aside for running on %s; choose one in use", p.SetAsideOn.Time.Format(time.DateOnly))
+		l.Add("pair", "was retired on %s; choose one in use", p.SetAsideOn.Time.Format(time.DateOnly))
 	case !run.On.IsZero() && run.On.Before(p.BoughtOn):
 		l.Add("on", "is before the pair was the runner's; allowed is from %s", p.BoughtOn.Format(time.DateOnly))
 	}

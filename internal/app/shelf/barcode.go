@@ -65,7 +65,7 @@ func (s *Shelf) SetBarcode(ctx context.Context, who app.Actor, model uint64, typ
 		err := q.SetBarcode(ctx, db.SetBarcodeParams{ShopID: who.ShopID, Code: code, ModelID: model, UkHalf: app.Halves(foot.Figure(*size)),
 			Width: width, MadeBy: who.UserID, MadeAt: s.Now()})
 		if store.IsDuplicate(err) {
-			return fault.List{{Field: "barcode", Text: "stands on a box of the shop already; take it away there first"}}
+			return fault.List{{Field: "barcode", Text: "stands on a box of the shop already; delete it there first"}}
 		}
 		return err
 	})

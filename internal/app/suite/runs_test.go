@@ -465,7 +465,7 @@ func TestLooksAndHistory(t *testing.T) {
 	}
 	must(t, b.Wardrobe.AddLifting(ctx, b.fitter, runner, pair, 5))
 	if a := worn(); a.EffectiveKM != before.EffectiveKM+40 {
-		t.Errorf("five hours of lifting: %g of %g effective km", a.EffectiveKM, before.EffectiveKM)
+		t.Errorf("five hours of lifting: %g of %g wear-adjusted km", a.EffectiveKM, before.EffectiveKM)
 	}
 	through := b.load(t, fit).Runner.Pair(pair).Inspected
 	must(t, b.Wardrobe.TakeLookBack(ctx, b.fitter, runner, through[len(through)-1].ID))

@@ -24,8 +24,8 @@ var (
 	SuitFields = []form.Field{
 		{Name: "suit_model", Label: "Model", Kind: form.Text, Max: 80},
 		{Name: "suit_kind", Label: "Kind of run", Kind: form.Choice, Choices: form.Words(record.RunKinds())},
-		{Name: "suit_ground", Label: "On", Kind: form.Choice, Choices: form.Words(term.Grounds)},
-		{Name: "suit_value", Label: "Suits, 0 to 1", Kind: form.Number, Lo: 0, Hi: 1},
+		{Name: "suit_ground", Label: "Ground", Kind: form.Choice, Choices: form.Words(term.Grounds)},
+		{Name: "suit_value", Label: "Suitability, 0 to 1", Kind: form.Number, Lo: 0, Hi: 1},
 		{Name: "suit_why", Label: "Why, kept with your name", Kind: form.Text, Max: 200},
 	}
 )
@@ -180,9 +180,9 @@ func (v *Visits) SetInTryOn(ctx context.Context, who app.Actor, fitID uint64, co
 
 // TemplateFields are those of a week from a template.
 var TemplateFields = []form.Field{
-	{Name: "template_goal", Label: "For", Kind: form.Choice, Choices: form.Words(rotation.Goals)},
-	{Name: "template_km", Label: "A week", Kind: form.Number, Unit: form.KM, Lo: 3, Hi: 300},
-	{Name: "template_days", Label: "Days, if told", Kind: form.Number, Lo: 1, Hi: 7},
+	{Name: "template_goal", Label: "Goal", Kind: form.Choice, Choices: form.Words(rotation.Goals)},
+	{Name: "template_km", Label: "Distance a week", Kind: form.Number, Unit: form.KM, Lo: 3, Hi: 300},
+	{Name: "template_days", Label: "Days a week", Kind: form.Number, Lo: 1, Hi: 7},
 }
 
 // LayOut puts the week that was told at Hello on the board.

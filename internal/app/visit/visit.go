@@ -4,6 +4,7 @@ package visit
 
 import (
 	"context"
+	"slices"
 
 	"trevik/internal/app"
 	"trevik/internal/app/load"
@@ -83,6 +84,43 @@ func (v *Visits) OfRunner(ctx context.Context, who app.Actor, runnerID uint64) (
 		return nil, app.ErrNotFound
 	}
 	return v.follow(ctx, who, h, runner, visits[runnerID])
+}
+
+// Fits are what follows from several fits of the person's shop, by their ids, in a constant number of
+// reads; one that is not there is missing.
+func (v *Visits) Fits(ctx context.Context, who app.Actor, ids []uint64) (map[uint64]*record.Conclusions, error) {
+	out := map[uint64]*record.Conclusions{}
+	if len(ids) == 0 {
+		return out, nil
+	}
+	q := v.Store.Queries
+	h, err := load.Settings(ctx, q, who.ShopID)
+	if err != nil {
+		return nil, err
+	}
+	visits, err := load.Visits(ctx, q, who, h, ids)
+	if err != nil {
+		return nil, err
+	}
+	var runners []uint64
+	for _, visit := range visits {
+		if !slices.Contains(runners, visit.RunnerID) {
+			runners = append(runners, visit.RunnerID)
+		}
+	}
+	known, err := load.Runners(ctx, q, who, runners)
+	if err != nil {
+		return nil, err
+	}
+	for id, visit := range visits {
+		if known[visit.RunnerID] == nil {
+			continue
+		}
+		if out[id], err = v.follow(ctx, who, h, known[visit.RunnerID], visit); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
 }
 
 // Runner is one of the shop's runners with what goes on between their visits. It fails with

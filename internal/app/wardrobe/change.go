@@ -23,11 +23,11 @@ import (
 // Fields of the forms of changing over.
 var (
 	ChangeFields = []form.Field{
-		{Name: "change_from", Label: "From", Kind: form.Number, Lo: 1, Hi: 1 << 53},
-		{Name: "change_to", Label: "To", Kind: form.Number, Lo: 1, Hi: 1 << 53},
-		{Name: "change_km", Label: "A week", Kind: form.Number, Unit: form.KM, Lo: limits.ChangeKM.Lo, Hi: limits.ChangeKM.Hi},
+		{Name: "change_from", Label: "From pair", Kind: form.Number, Lo: 1, Hi: 1 << 53},
+		{Name: "change_to", Label: "To pair", Kind: form.Number, Lo: 1, Hi: 1 << 53},
+		{Name: "change_km", Label: "Distance a week", Kind: form.Number, Unit: form.KM, Lo: limits.ChangeKM.Lo, Hi: limits.ChangeKM.Hi},
 		{Name: "change_goal", Label: "In the end in the new pair, %", Kind: form.Number, Lo: 10, Hi: 100},
-		{Name: "change_start", Label: "From the day", Kind: form.Day},
+		{Name: "change_start", Label: "Start", Kind: form.Day},
 	}
 	SoreFields = []form.Field{
 		{Name: "sore_week", Label: "Week", Kind: form.Number, Lo: 1, Hi: 104},

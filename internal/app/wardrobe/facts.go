@@ -21,7 +21,7 @@ var FactFields = []form.Field{
 	{Name: "fact_uk", Label: "UK size", Kind: form.Number, Lo: 0, Hi: 20},
 	{Name: "fact_width", Label: "Width", Kind: form.Text, Max: 4},
 	{Name: "fact_price", Label: "Price paid", Kind: form.Number, Unit: form.Money, Lo: 0, Hi: limits.MoneyMinor.Hi},
-	{Name: "fact_since", Label: "Theirs since", Kind: form.Day},
+	{Name: "fact_since", Label: "Owned since", Kind: form.Day},
 	{Name: "fact_worn", Label: "First worn", Kind: form.Day},
 }
 
@@ -109,7 +109,7 @@ func (w *Wardrobe) TakeAway(ctx context.Context, who app.Actor, runnerID, pairID
 			return err
 		}
 		if p.FitID.Valid {
-			return fault.List{{Field: "pair", Text: "was sold here: take it back at Shoes in the fit of that day, or set it aside with the reason"}}
+			return fault.List{{Field: "pair", Text: "was sold here: undo it at Shoes in the fit of that day, or retire it with the reason"}}
 		}
 		now := w.Now()
 		runs, err := q.RunsOfPair(ctx, db.RunsOfPairParams{PairID: app.NullID(pairID), RunnerID: runnerID, ShopID: who.ShopID})

@@ -44,13 +44,13 @@ func (n NewLook) value(part string, side term.Side) *float64 {
 
 // LookFields are those of the form of a look at a pair.
 var LookFields = []form.Field{
-	{Name: "looked_on", Label: "Looked at on", Kind: form.Day},
-	{Name: "look_tread", Label: "Tread gone", Kind: form.Choice, Choices: grades, Sides: true},
-	{Name: "look_bounce", Label: "Bounce gone, pressed by hand", Kind: form.Choice, Choices: grades, Sides: true},
+	{Name: "looked_on", Label: "Date of the check", Kind: form.Day},
+	{Name: "look_tread", Label: "Outsole wear", Kind: form.Choice, Choices: grades, Sides: true},
+	{Name: "look_bounce", Label: "Cushioning lost (press test)", Kind: form.Choice, Choices: grades, Sides: true},
 	{Name: "look_upper", Label: "Upper torn or stretched", Kind: form.Choice, Choices: grades, Sides: true},
-	{Name: "look_evenness", Label: "Worn to one side", Kind: form.Choice, Choices: grades, Sides: true},
+	{Name: "look_evenness", Label: "Uneven wear", Kind: form.Choice, Choices: grades, Sides: true},
 	{Name: "look_fresh", Label: "Beside a fresh pair", Kind: form.Choice, Choices: []string{"no", "yes"}},
-	{Name: "look_faults", Label: "Broken", Kind: form.Many, Choices: []string{"upper_hole", "sole_through"}},
+	{Name: "look_faults", Label: "Damage", Kind: form.Many, Choices: []string{"upper_hole", "sole_through"}},
 	{Name: "look_causes", Label: "New aches on easy runs? First: what else changed", Kind: form.Many, Choices: otherCauses},
 	{Name: "look_note", Label: "Note", Kind: form.Text, Max: 300},
 }

@@ -15,9 +15,9 @@ import (
 // RaceFields are those of the form of a race.
 var RaceFields = []form.Field{
 	{Name: "race_name", Label: "Race", Kind: form.Text, Max: 120},
-	{Name: "race_day", Label: "On", Kind: form.Day},
-	{Name: "race_length", Label: "How far", Kind: form.Number, Unit: form.KM, Lo: limits.RaceKM.Lo, Hi: limits.RaceKM.Hi},
-	{Name: "race_pair", Label: "In", Kind: form.Number, Lo: 1, Hi: 1 << 53},
+	{Name: "race_day", Label: "Race day", Kind: form.Day},
+	{Name: "race_length", Label: "Distance", Kind: form.Number, Unit: form.KM, Lo: limits.RaceKM.Lo, Hi: limits.RaceKM.Hi},
+	{Name: "race_pair", Label: "Pair", Kind: form.Number, Lo: 1, Hi: 1 << 53},
 }
 
 // AddRace puts a race down, in a pair where one is told. It fails with a fault.List.

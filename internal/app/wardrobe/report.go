@@ -19,7 +19,7 @@ import (
 // ReportFields are asked of a pair after some weeks.
 var ReportFields = []form.Field{
 	{Name: "report_comfort", Label: "Comfort now, 0 to 10", Kind: form.Number, Lo: 0, Hi: 10},
-	{Name: "report_note", Label: "In their words", Kind: form.Text, Max: 300},
+	{Name: "report_note", Label: "Comment", Kind: form.Text, Max: 300},
 }
 
 // lateDays is from when a report tells how a model is liked: first impressions turn.

@@ -17,7 +17,7 @@ import (
 
 // RubFields are those of the form of a place that rubs.
 var RubFields = []form.Field{
-	{Name: "rub_pair", Label: "In", Kind: form.Number, Lo: 1, Hi: 1 << 53},
+	{Name: "rub_pair", Label: "Pair", Kind: form.Number, Lo: 1, Hi: 1 << 53},
 	{Name: "rub_side", Label: "Foot", Kind: form.Choice, Choices: form.Words(term.Sides)},
 	{Name: "rub_place", Label: "Where", Kind: form.Choice, Choices: form.Words(care.RubPlaces)},
 	{Name: "rub_when", Label: "When it comes", Kind: form.Choice, Choices: form.Words(care.Whens)},

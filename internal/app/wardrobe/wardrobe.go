@@ -30,13 +30,13 @@ type Wardrobe struct {
 var (
 	AsideFields = []form.Field{
 		{Name: "aside_reason", Label: "Why", Kind: form.Choice, Choices: record.AsideReasons},
-		{Name: "aside_note", Label: "What it did in the end", Kind: form.Text, Max: 300},
+		{Name: "aside_note", Label: "What wore out or was wrong", Kind: form.Text, Max: 300},
 	}
 	CountedFields = []form.Field{
-		{Name: "before_km", Label: "Run before it was counted here", Kind: form.Number, Unit: form.KM, Lo: 0, Hi: limits.KMBefore.Hi},
-		{Name: "before_sure", Label: "That is", Kind: form.Choice, Choices: Sureties},
+		{Name: "before_km", Label: "Distance before it was counted here", Kind: form.Number, Unit: form.KM, Lo: 0, Hi: limits.KMBefore.Hi},
+		{Name: "before_sure", Label: "How sure", Kind: form.Choice, Choices: Sureties},
 	}
-	LetInFields   = []form.Field{{Name: "let_in_pair", Label: "Why it is run in all the same", Kind: form.Text, Max: 300}}
+	LetInFields   = []form.Field{{Name: "let_in_pair", Label: "Why keep running in it", Kind: form.Text, Max: 300}}
 	CalledFields  = []form.Field{{Name: "called", Label: "Its colour or name", Kind: form.Text, Max: 60}}
 	LiftingFields = []form.Field{{Name: "lifting_hours", Label: "Hours of lifting in it", Kind: form.Number, Lo: limits.LiftingHours.Lo,
 		Hi: limits.LiftingHours.Hi}}

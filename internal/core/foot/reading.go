@@ -61,9 +61,11 @@ type Feet struct {
 	Left, Right Measured
 }
 
-// Measured is one foot, in mm; 0 is not measured.
+// Measured is one foot, in mm; 0 is not measured. Its toe shape is empty where nobody said it.
 type Measured struct {
 	LengthMM, BallMM, HeelToBallMM, HeelMM, InstepMM float64
+
+	Shape term.Shape
 }
 
 // Sizing is the length in mm that decides this foot's size, 0 when not measured.

@@ -65,7 +65,7 @@ func (v *Values) Width(c term.Chart) float64 {
 	return v.WidthMen
 }
 
-// MedianLife is a class's expected life in effective km.
+// MedianLife is a class's expected life in wear-adjusted km.
 func (v *Values) MedianLife(c term.Class) float64 {
 	if i := slices.Index(term.Classes, c); i >= 0 {
 		return v.Life[i]
@@ -137,7 +137,7 @@ func table() []Value {
 
 	group = Groups[2]
 	for i, b := range term.Bands[1:] {
-		add("gait."+string(b)+"_from", "Rolling in is "+string(b)+" from", "°", []float64{3, 9, 12, 15}[i], 0, 30,
+		add("gait."+string(b)+"_from", "Pronation is "+string(b)+" from", "°", []float64{3, 9, 12, 15}[i], 0, 30,
 			"Mean peak eversion of a run; a walk's limits lie 2° lower. Films read before a change keep the bands that they were read by.",
 			func(v *Values) *float64 { return &v.Bands[i] })
 	}
@@ -208,7 +208,7 @@ func table() []Value {
 	lives := []float64{620, 620, 480, 280, 350, 580, 600, 450, 600, 350, 600, 800, 600}
 	for i, c := range term.Classes {
 		add("life."+string(c), "Half last beyond: "+words(string(c)), "km", lives[i], 50, 5000,
-			"Median life of the class in effective km; a model may carry its own.", func(v *Values) *float64 { return &v.Life[i] })
+			"Median life of the class in wear-adjusted km; a model may carry its own.", func(v *Values) *float64 { return &v.Life[i] })
 	}
 	return out
 }

@@ -43,7 +43,7 @@ const (
 
 var endings = []string{WornOut, InUse, Other}
 
-// Pair is one pair's life, or how long it lasted so far. Distances in effective km.
+// Pair is one pair's life, or how long it lasted so far. Distances in wear-adjusted km.
 type Pair struct {
 	Runner      string      `json:"runner"`
 	Model       string      `json:"model"`

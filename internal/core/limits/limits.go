@@ -23,8 +23,8 @@ var (
 	RunKM        = Range{0.1, 300, "km"}     // a run that is put down
 	UsualKM      = Range{0.1, 100, "km"}     // a usual run
 	WeekKM       = Range{0, 300, "km"}       // a week, told or on the board, in all
-	LoadKM       = Range{0, 1500, "km"}      // effective km of a week: the hardest ground and kind on all of it
-	PairKM       = Range{1, 20000, "km"}     // effective km of a pair in all
+	LoadKM       = Range{0, 1500, "km"}      // wear-adjusted km of a week: the hardest ground and kind on all of it
+	PairKM       = Range{1, 20000, "km"}     // wear-adjusted km of a pair in all
 	RaceKM       = Range{0.1, 400, "km"}     //
 	ChangeKM     = Range{1, 300, "km"}       // a week, while changing over
 	KMBefore     = Range{0, 20000, "km"}     // what a pair ran before anybody counted
@@ -42,7 +42,7 @@ var (
 	StackMM      = Range{0, 70, "mm"}        //
 	Navicular    = Range{-20, 40, "mm"}      // drop of the navicular
 	RaceInDays   = Range{0, 3660, "days"}    //
-	MoneyMinor   = Range{0, 1e7, "minor units"}
+	MoneyMinor   = Range{0, 1e7, "cents"}
 	LabelUS      = Range{-3, 6, "sizes"} // what a maker's label adds to the UK figure for US
 	LabelEU      = Range{-5, 5, "sizes"} // and to the chart's EU figure
 )

@@ -49,7 +49,7 @@ func (r *Request) mark(c *Ranked, cheapest float64) {
 	} else if c.CostPerKM > 0 {
 		value = 0
 	}
-	add("money", value, perKM(c.CostPerKM, m.Currency)+" an expected km; the cheapest here is "+perKM(cheapest, m.Currency))
+	add("money", value, perKM(c.CostPerKM, m.Currency)+" per km over its life; the cheapest here is "+perKM(cheapest, m.Currency))
 	first, why := r.first(m)
 	add("first", first, why)
 	if r.dislikes(m) {
@@ -75,7 +75,7 @@ func (r *Request) use(m *shoe.Model) (float64, term.Kind, string) {
 			worst, worstValue = k.Kind, v
 		}
 	}
-	return sum / shares, worst, "serves " + words(worst) + " least, " + strconv.FormatFloat(worstValue, 'f', 2, 64)
+	return sum / shares, worst, "weakest for " + words(worst) + " runs, " + strconv.FormatFloat(worstValue, 'f', 2, 64)
 }
 
 // lastOf is the last that a foot's toes ask for: a round foot the standard one, a square one a wide

@@ -303,7 +303,7 @@ func (r *Request) checkRunner(l *fault.List) {
 		support.CheckComplaints(l, "complaints", *r.Complaints)
 	}
 	if r.Budget != nil {
-		l.Range("budget.amount", float64(r.Budget.Amount), 0, 1e8, "minor units")
+		l.Range("budget.amount", float64(r.Budget.Amount), 0, 1e8, "cents")
 	}
 }
 

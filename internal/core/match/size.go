@@ -63,7 +63,7 @@ func RoadWindow(room string, h *house.Values) Window {
 	case "thumb":
 		return of(h.Thumb, "road, a thumb")
 	}
-	return of(h.Finger, "road, a finger")
+	return of(h.Finger, "road")
 }
 
 // Room is the room in mm before each foot; nil for a foot that was not measured.

@@ -187,7 +187,7 @@ func (p *problem) proof(weeks [][]WeekPart, own plan, to []int) []string {
 		out = append(out, "No pair suits "+strings.Join(nobody, ", ")+": a model for that kind and ground would cover it.")
 	}
 	if len(later) > 0 {
-		out = append(out, "Left open by rest, by the number of pairs or by the budget: "+strings.Join(later, ", ")+".")
+		out = append(out, "No rested pair within the number of pairs and the budget: "+strings.Join(later, ", ")+".")
 	}
 	return out
 }

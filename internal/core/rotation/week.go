@@ -98,7 +98,7 @@ func (w *Week) check(weeks [][]WeekPart) (p *problem, week int, err error) {
 		l.Add("schema", "is %q; allowed is %q", w.Schema, WeekSchema)
 	}
 	if w.Budget != nil {
-		l.Range("budget", float64(*w.Budget), 0, 1e9, "minor units")
+		l.Range("budget", float64(*w.Budget), 0, 1e9, "cents")
 	}
 	if w.MaxPairs != nil && (*w.MaxPairs < 1 || *w.MaxPairs > MostPairs) {
 		l.Add("max_pairs", "is %d; allowed is 1 to %d", *w.MaxPairs, MostPairs)
@@ -266,7 +266,7 @@ func (w *Week) checkPairs(l *fault.List, p *problem, weeks [][]WeekPart, minSuit
 	for i, c := range w.Pairs {
 		at := fmt.Sprintf("pairs[%d]", i)
 		seen.take(l, at, c.ID, 120)
-		l.Range(at+".price", float64(c.Price), 0, 1e8, "minor units")
+		l.Range(at+".price", float64(c.Price), 0, 1e8, "cents")
 		k := machine{owned: c.Owned, rest: 60 * rest, suit: make([]int64, len(p.parts)), model: -1}
 		if len(c.Model) > 120 {
 			l.Add(at+".model", "is over 120 letters")

@@ -44,7 +44,7 @@ const (
 	DefaultDelivery = 7
 )
 
-// Life is the natural logarithm of a life in effective km: mean and SD.
+// Life is the natural logarithm of a life in wear-adjusted km: mean and SD.
 type Life struct {
 	Mean float64 `json:"mean"`
 	SD   float64 `json:"sd"`
@@ -191,7 +191,7 @@ func (p *Plan) candidates() []rotation.Candidate {
 
 func (p *Plan) checkPairs(l *fault.List) {
 	if p.Budget != nil {
-		l.Range("budget", float64(*p.Budget), 0, 1e9, "minor units")
+		l.Range("budget", float64(*p.Budget), 0, 1e9, "cents")
 	}
 	if len(p.Pairs) > MostPairs {
 		l.Add("pairs", "are %d; allowed are up to %d", len(p.Pairs), MostPairs)
@@ -204,7 +204,7 @@ func (p *Plan) checkPairs(l *fault.List) {
 		if _, twice := known[x.ID]; !twice {
 			known[x.ID] = i
 		}
-		l.Range(at+"price", float64(x.Price), 0, 1e8, "minor units")
+		l.Range(at+"price", float64(x.Price), 0, 1e8, "cents")
 		if x.LnLife == nil {
 			l.Add(at+"ln_life", "is missing; give its mean and sd")
 		} else {

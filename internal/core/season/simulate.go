@@ -52,7 +52,7 @@ type solved struct {
 type share struct {
 	copy int
 	km   float64
-	load float64 // effective km
+	load float64 // wear-adjusted km
 }
 
 // race is one in the plan.
@@ -89,7 +89,7 @@ type simulation struct {
 
 func (s *simulation) pair(c int) *Pair { return &s.plan.Pairs[s.copies[c].pair] }
 
-// loadOf is effective km of a real one on a ground.
+// loadOf is wear-adjusted km of a real one on a ground.
 func (p *Pair) loadOf(g term.Ground) float64 {
 	if v, told := p.Load[g]; told {
 		return v
@@ -155,7 +155,7 @@ func (s *simulation) livesOf(x *Pair, number int) []float64 {
 	return out
 }
 
-// beyond is the chance that a life is over e effective km.
+// beyond is the chance that a life is over e wear-adjusted km.
 func beyond(l *Life, e float64) float64 {
 	if e <= 0 {
 		return 1
@@ -256,7 +256,7 @@ func (s *simulation) order(st *state, c, week int) {
 
 // orders are made at the start of a week, by what is known then.
 func (s *simulation) orders(st *state, week int) error {
-	var ahead [][]float64 // effective km of each copy after each week that is looked ahead
+	var ahead [][]float64 // wear-adjusted km of each copy after each week that is looked ahead
 	for i := range s.plan.Pairs {
 		last := -1 // the newest copy
 		from, to := s.first[i], s.first[i]+or(s.plan.Pairs[i].Copies, 1)
@@ -299,7 +299,7 @@ func (s *simulation) orders(st *state, week int) error {
 	return nil
 }
 
-// ahead is the effective km of every copy after each of the weeks that an order looks ahead, run with the copies that are
+// ahead is the wear-adjusted km of every copy after each of the weeks that an order looks ahead, run with the copies that are
 // there now, none of them wearing out.
 func (s *simulation) ahead(st *state, week int) ([][]float64, error) {
 	there := s.there(st, week)
@@ -347,7 +347,7 @@ func off(span []float64, km float64) float64 {
 }
 
 // run adds a week's km to the copies that are there, and gives the km that are covered. ran, where it is not nil, is told
-// of each race its copy, that copy's km before the race and its effective km after it.
+// of each race its copy, that copy's km before the race and its wear-adjusted km after it.
 func (s *simulation) run(week int, there set, e, km []float64, ran func(r *race, c int, before, after float64)) (float64, error) {
 	var in [2]int
 	with := in[:0]

@@ -217,9 +217,9 @@ func (m *Model) check(l *fault.List) {
 	if m.MedianLifeKM != nil {
 		limits.MedianLifeKM.Check(l, "median_life_km", *m.MedianLifeKM)
 	}
-	l.Range("list_price", float64(m.ListPrice), 0, 1e8, "minor units")
+	l.Range("list_price", float64(m.ListPrice), 0, 1e8, "cents")
 	if m.SalePrice != nil {
-		l.Range("sale_price", float64(*m.SalePrice), 0, 1e8, "minor units")
+		l.Range("sale_price", float64(*m.SalePrice), 0, 1e8, "cents")
 	}
 	if len(m.SizesUK) == 0 {
 		l.Add("sizes_uk", "is missing; give the UK sizes made")
@@ -420,7 +420,7 @@ func (m *Model) Bareness() float64 {
 	return sum
 }
 
-// Life is the model's median life in effective km: its own, else its class's.
+// Life is the model's median life in wear-adjusted km: its own, else its class's.
 func (m *Model) Life(h *house.Values) float64 {
 	if m.MedianLifeKM != nil {
 		return *m.MedianLifeKM

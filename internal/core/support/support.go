@@ -243,7 +243,7 @@ func (e *Evidence) pronationMatched() SchoolAnswer {
 		rungs[i] = 1
 		if a, ok := e.arch(s); ok {
 			rungs[i] = archRung[a]
-			why = append(why, Reason{"arch." + string(s), fmt.Sprintf("%s foot: no gait was seen, so the %s arch speaks.", title(s), a),
+			why = append(why, Reason{"arch." + string(s), fmt.Sprintf("%s foot: no gait was seen, so we go by the %s arch.", title(s), a),
 				rungs[i] - 1})
 		} else {
 			why = append(why, Reason{"gait." + string(s), fmt.Sprintf("%s foot: neither gait nor arch is known; neutral is taken.", title(s)), 0})
@@ -327,13 +327,13 @@ func (e *Evidence) leastCorrection() SchoolAnswer {
 		text := "most runners need no correction, and this one shows no need of it."
 		switch {
 		case severe >= severeRolling-tiny && len(signs) >= 2:
-			rungs[i], text = 3, fmt.Sprintf("severe rolling in is likely (%.0f %%) and %d signs go with it.", 100*severe, len(signs))
+			rungs[i], text = 3, fmt.Sprintf("severe pronation is likely (%.0f %%), with %d supporting signs.", 100*severe, len(signs))
 		case much >= muchRolling-tiny && len(signs) >= 1:
-			rungs[i], text = 2, fmt.Sprintf("marked or severe rolling in is likely (%.0f %%) and a sign goes with it.", 100*much)
+			rungs[i], text = 2, fmt.Sprintf("marked or severe pronation is likely (%.0f %%), with one supporting sign.", 100*much)
 		case under >= underRolling-tiny:
-			rungs[i], text = 0, fmt.Sprintf("it rolls in too little (%.0f %%): cushion and flexibility.", 100*under)
+			rungs[i], text = 0, fmt.Sprintf("it underpronates (%.0f %%): cushion and flexibility.", 100*under)
 		case much >= muchRolling-tiny:
-			text = fmt.Sprintf("it rolls in a good deal (%.0f %% marked or severe), but no sign goes with it.", 100*much)
+			text = fmt.Sprintf("it pronates a good deal (%.0f %% marked or severe), with no supporting sign.", 100*much)
 		}
 		why = append(why, Reason{"gait." + string(s), title(s) + " foot: " + text, rungs[i] - 1})
 		why = append(why, signs...)
@@ -378,7 +378,7 @@ func (e *Evidence) naturalBarred() (evidence, why string) {
 	}
 	for i, s := range term.Sides {
 		if p := e.resolvedGait[i]; p != nil && p[4] >= severeRolling-tiny {
-			return "gait." + string(s), "Not offered: severe rolling in is likely on the " + string(s) + " foot."
+			return "gait." + string(s), "Not offered: severe pronation is likely on the " + string(s) + " foot."
 		}
 	}
 	return "", ""
@@ -514,8 +514,8 @@ func (e *Evidence) conflicts(s *Schools) []Conflict {
 			}
 		}
 	}
-	add(LowArchNeutralGait, lowNeutral, "A low arch, yet a neutral gait (%s): the gait counts, a low arch alone does not mean rolling in.")
-	add(HighArchRollsIn, highIn, "A high arch, yet it rolls in (%s): some high arches do.")
+	add(LowArchNeutralGait, lowNeutral, "A low arch, yet a neutral gait (%s): the gait counts, a low arch alone does not mean pronation.")
+	add(HighArchRollsIn, highIn, "A high arch, yet it pronates (%s): some high arches do.")
 	add(WearAgainstGait, wearAgainst, "The old sole and the gait disagree (%s): film outranks wear; look at how old the pair is.")
 	add(ShoeMayPushOut, pushOut, "The old pair is worn along the outer edge and steered (%s): it may have pushed the foot out.")
 	if s.PronationMatched.differ() || s.LeastCorrection.differ() || s.ComfortFirst.differ() {
@@ -595,7 +595,7 @@ func (e *Evidence) warnings() []fault.Warning {
 	}
 	if e.AnklesGive == AnklesOutward {
 		out = append(out, fault.Warning{Code: "ankles_give_outward",
-			Text: "The ankles give outward: a wide-based neutral model joins the try-on."})
+			Text: "The ankles roll outward: a wide-based neutral model joins the try-on."})
 	}
 	for _, f := range e.Flags {
 		if f == ChildGrowing || f == Pregnant {
@@ -606,12 +606,13 @@ func (e *Evidence) warnings() []fault.Warning {
 }
 
 var bandWords = map[term.Band]string{
-	term.BandUnder: "rolls in too little", term.BandNeutral: "rolls in as most do", term.BandMild: "rolls in a little more than most",
-	term.BandMarked: "rolls in markedly", term.BandSevere: "rolls in severely",
+	term.BandUnder: "underpronates", term.BandNeutral: "pronates as most do", term.BandMild: "pronates a little more than most",
+	term.BandMarked: "pronates markedly", term.BandSevere: "pronates severely",
 }
 
 // spelt are the words that underscores alone do not spell.
-var spelt = map[string]string{"swelling_heat_redness": "swelling, heat or redness", "achilles": "Achilles"}
+var spelt = map[string]string{"swelling_heat_redness": "swelling, heat or redness", "achilles": "Achilles", "link": "road to trail",
+	"under": "underpronates", "arch_plantar": "arch", "on_waking": "on waking", "cross_training": "cross-training"}
 
 // Words writes one of the job's words for people: "by_eye" is "by eye".
 func Words(w string) string {
@@ -639,7 +640,7 @@ func WordsOf[T ~string](list []T) []string {
 
 // SchoolNames are how the schools are called in words.
 var SchoolNames = map[term.School]string{
-	term.PronationMatched: "matched to rolling in", term.LeastCorrection: "least correction", term.ComfortFirst: "comfort first",
+	term.PronationMatched: "matched to pronation", term.LeastCorrection: "least correction", term.ComfortFirst: "comfort first",
 	term.NaturalFoot: "natural foot",
 }
 

@@ -147,7 +147,7 @@ func TestLeastCorrection(t *testing.T) {
 			term.Guidance},
 		"inner wear 0.5": {Evidence{Gait: both(sure(term.BandMarked)), Wear: &WornPair{Left: &Wear{Inner: 0.5},
 			Right: &Wear{Inner: 0.5}}}, term.Guidance},
-		"rolls in too little":                {Evidence{Gait: both(chances(0.7, 0.3, 0, 0, 0))}, term.NeutralSoft},
+		"underpronates":                      {Evidence{Gait: both(chances(0.7, 0.3, 0, 0, 0))}, term.NeutralSoft},
 		"a little too little":                {Evidence{Gait: both(chances(0.69, 0.31, 0, 0, 0))}, term.Neutral},
 		"nothing known":                      {Evidence{}, term.Neutral},
 		"ankles that give inward are a sign": {Evidence{Gait: both(sure(term.BandMarked)), AnklesGive: "inward"}, term.Guidance},

@@ -9,9 +9,9 @@ import (
 const number = `([+\-−]?\d+(?:\.\d+)?)`
 
 var (
-	span      = regexp.MustCompile(number + ` (to|and|or|±|of) ` + number + ` (effective )?(mm|cm|km)\b`)
-	quantity  = regexp.MustCompile(number + ` (effective )?(mm|cm|km/h|km)\b`)
-	price     = regexp.MustCompile(number + ` ([A-Z]{3}|cents) (an? (?:expected )?)km\b`)
+	span      = regexp.MustCompile(number + ` (to|and|or|±|of) ` + number + ` (wear-adjusted )?(mm|cm|km)\b`)
+	quantity  = regexp.MustCompile(number + ` (wear-adjusted )?(mm|cm|km/h|km)\b`)
+	price     = regexp.MustCompile(number + ` ([A-Z]{3}|cents) (an? |per )km\b`)
 	quoted    = regexp.MustCompile("\"[^\"]*\"|“[^”]*”")
 	bareMetre = regexp.MustCompile(`\b(mm|km/h|km)\b`)
 )

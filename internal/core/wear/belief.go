@@ -25,7 +25,7 @@ func (n normal) whereSurvival(s float64) float64 {
 	return math.Exp(n.mean + math.Sqrt(2*n.variance)*math.Erfcinv(2*s))
 }
 
-// before is what a pair ran before anybody counted: E0 effective km, exactly km, or a belief
+// before is what a pair ran before anybody counted: E0 wear-adjusted km, exactly km, or a belief
 // about ln E0 where doubt is true.
 type before struct {
 	km    float64
@@ -41,7 +41,7 @@ type belief struct {
 	cov    float64 // of ln L and ln E0
 }
 
-// median is the distance before counting that is told, effective km.
+// median is the distance before counting that is told, wear-adjusted km.
 func (b belief) median() float64 {
 	if b.before.doubt {
 		return math.Exp(b.before.ln.mean)
@@ -50,7 +50,7 @@ func (b belief) median() float64 {
 }
 
 // seen is what a look makes of the belief: a used fraction c seen with an SD of ln c when
-// counted effective km had been counted. Where the distance before is in doubt, ln L − ln(E0 +
+// counted wear-adjusted km had been counted. Where the distance before is in doubt, ln L − ln(E0 +
 // counted) = −ln c is taken by one Gauss–Newton step, linearised at the present means. It is
 // false where nothing had been run.
 func (b belief) seen(c, sd, counted float64) (belief, bool) {
@@ -100,7 +100,7 @@ func (b belief) points() []point {
 	return out
 }
 
-// outlook is what lies ahead of a pair that has counted effective km behind it, over all that
+// outlook is what lies ahead of a pair that has counted wear-adjusted km behind it, over all that
 // it may have run before.
 type outlook struct {
 	points  []point

@@ -1,7 +1,7 @@
 // Package wear tells how much life is left in a pair of running shoes.
 //
-// Load: the effective km of a run is its km times the factors that apply.
-// Life: L, in effective km, is log-normal; its median is the class's median
+// Load: the wear-adjusted km of a run is its km times the factors that apply.
+// Life: L, in wear-adjusted km, is log-normal; its median is the class's median
 // times a runner factor. The runner's own history and inspections of the pair
 // are conjugate normal observations of ln L. Remaining distance is given that
 // the pair has lasted until now: quantiles of L − E given L > E. The runner's

@@ -97,7 +97,7 @@ type Race struct {
 }
 
 // Pair is all that is known of a pair. Price in minor units; days as
-// 2006-01-02; distances km; PlanWeeklyKM in effective km from Today, the last
+// 2006-01-02; distances km; PlanWeeklyKM in wear-adjusted km from Today, the last
 // week repeated.
 type Pair struct {
 	Schema        string        `json:"schema"`
@@ -116,7 +116,7 @@ type Pair struct {
 	RestHours     *float64      `json:"rest_hours"`
 	Inspections   []Inspection  `json:"inspections"`
 	PlanWeeklyKM  []float64     `json:"plan_weekly_km"`
-	PlanLoad      *float64      `json:"plan_load"` // the plan's effective km a real km
+	PlanLoad      *float64      `json:"plan_load"` // the plan's wear-adjusted km a real km
 	Races         []Race        `json:"races"`
 	DeliveryDays  *float64      `json:"delivery_days"`
 	BreakInKM     *float64      `json:"break_in_km"`
@@ -166,7 +166,7 @@ func (p *Pair) check() error {
 		v       *float64
 		allowed limits.Range
 	}{
-		{"median_km", p.MedianKM, limits.MedianLifeKM}, {"price", p.Price, limits.Range{Lo: 0, Hi: 1e9, Unit: "minor units"}},
+		{"median_km", p.MedianKM, limits.MedianLifeKM}, {"price", p.Price, limits.Range{Lo: 0, Hi: 1e9, Unit: "cents"}},
 		{"heel_stack_mm", p.HeelStackMM, limits.StackMM},
 		{"runner.mass_kg", p.Runner.MassKg, limits.MassKg}, {"runner.usual_weekly_km", p.Runner.UsualWeeklyKM, limits.LoadKM},
 		{"rest_hours", p.RestHours, limits.RestHours},
@@ -292,7 +292,7 @@ func (in Inspection) parts() []part {
 	return []part{{"tread", in.Tread, 0.35}, {"bounce", in.Bounce, 0.35}, {"upper", in.Upper, 0.15}, {"evenness", in.Evenness, 0.15}}
 }
 
-// Load gives the effective km of a run in a model made for surface, whose rest
+// Load gives the wear-adjusted km of a run in a model made for surface, whose rest
 // hours are restHours (nil: not known): its km times the house's factors that apply.
 func Load(r Run, surface term.Surface, restHours *float64, h *house.Values) float64 {
 	h = house.Or(h)
@@ -323,7 +323,7 @@ func Load(r Run, surface term.Surface, restHours *float64, h *house.Values) floa
 	return r.KM * f
 }
 
-// MedianKM is the prior median of a pair's life in effective km before the
+// MedianKM is the prior median of a pair's life in wear-adjusted km before the
 // runner's own factor: the model's own figure, else its class's.
 func (p *Pair) medianKM() float64 {
 	if p.Learned != nil {

@@ -48,7 +48,7 @@ const (
 	HorizonWeeks = 260
 )
 
-// Quantiles in effective km.
+// Quantiles in wear-adjusted km.
 type Quantiles struct {
 	P10 float64 `json:"p10"`
 	P20 float64 `json:"p20"`
@@ -56,7 +56,7 @@ type Quantiles struct {
 	P90 float64 `json:"p90"`
 }
 
-// Life is the unconditioned quantiles of L in effective km.
+// Life is the unconditioned quantiles of L in wear-adjusted km.
 type Life struct {
 	P10 float64 `json:"p10"`
 	P50 float64 `json:"p50"`
@@ -174,7 +174,7 @@ func Assess(p Pair) (Answer, error) {
 		if x.Pairs > 1 {
 			pairs = fmt.Sprintf("%d pairs", x.Pairs)
 		}
-		a.Why = append(a.Why, fmt.Sprintf("A usual life of %.0f effective km, from %s of ours.", x.MedianKM, pairs))
+		a.Why = append(a.Why, fmt.Sprintf("A usual life of %.0f wear-adjusted km, from %s of ours.", x.MedianKM, pairs))
 	}
 	b = p.look(&a, b)
 
@@ -184,15 +184,15 @@ func Assess(p Pair) (Answer, error) {
 	a.LnLife = LnLife{units.Round(b.life.mean, 6), units.Round(math.Sqrt(b.life.variance), 6)}
 	a.LifeKM = Life{b.life.whereSurvival(0.9), b.life.whereSurvival(0.5), b.life.whereSurvival(0.1)}
 	a.UsedProbability = 1 - ahead.survival(0)
-	a.Why = append(a.Why, fmt.Sprintf("%.0f km run count as %.0f effective km.", a.KM, a.EffectiveKM),
-		fmt.Sprintf("Half of such pairs last beyond %.0f effective km; eight in ten last %.0f to %.0f effective km.", a.LifeKM.P50, a.LifeKM.P10,
-			a.LifeKM.P90))
+	a.Why = append(a.Why, fmt.Sprintf("%.0f km run count as %.0f wear-adjusted km.", a.KM, a.EffectiveKM),
+		fmt.Sprintf("Half of such pairs last beyond %.0f wear-adjusted km; eight in ten last %.0f to %.0f wear-adjusted km.",
+			a.LifeKM.P50, a.LifeKM.P10, a.LifeKM.P90))
 	if len(p.PlanWeeklyKM) == 0 {
 		a.Warnings = append(a.Warnings, fault.Warning{Code: "no_plan", Text: "No weekly plan is given, so there are no dates."})
 	}
 	hard := p.hardFault()
 	if hard != "" {
-		a.Why = append(a.Why, "Set it aside for running: "+hard+".")
+		a.Why = append(a.Why, "Retire it: "+hard+".")
 	}
 	beyond := false
 	date := func(km float64) *string {
@@ -263,7 +263,7 @@ func (p *Pair) ranBefore(a *Answer, m float64) before {
 	return before{doubt: true, ln: normal{math.Log(km), estimateSD * estimateSD}}
 }
 
-// counted sums the runs and the lifting in effective km; where no run was logged and nothing is
+// counted sums the runs and the lifting in wear-adjusted km; where no run was logged and nothing is
 // told of what was before, it estimates.
 func (p *Pair) counted(a *Answer, b *before) float64 {
 	sum := 0.0
@@ -302,7 +302,7 @@ func (p *Pair) own(a *Answer, factor float64) (own normal, usual float64) {
 		m *= factor
 		if why := h.notCounted(m); why != "" {
 			a.Warnings = append(a.Warnings, fault.Warning{Code: "history_not_counted",
-				Text: fmt.Sprintf("Earlier pair %d, %s, %.0f effective km, is not counted: %s.", i+1, h.Class, h.EffectiveKM, why)})
+				Text: fmt.Sprintf("Earlier pair %d, %s, %.0f wear-adjusted km, is not counted: %s.", i+1, h.Class, h.EffectiveKM, why)})
 			continue
 		}
 		r := math.Log(h.EffectiveKM / m)
@@ -322,7 +322,7 @@ func (p *Pair) own(a *Answer, factor float64) (own normal, usual float64) {
 func (h Retired) notCounted(m float64) string {
 	switch {
 	case h.WornOut != nil && !*h.WornOut:
-		return "it was not set aside as worn out"
+		return "it was not retired as worn out"
 	case h.KMBeforeSDLn != nil && *h.KMBeforeSDLn > historyDoubt:
 		return "its distance is not known from the first day"
 	case h.EffectiveKM < historyShare*m && (h.LargestC == nil || *h.LargestC < historyLook):
@@ -345,10 +345,10 @@ func (p *Pair) look(a *Answer, b belief) belief {
 			next, ran := b.seen(c, max(s, lookShareSD/c), on)
 			if !ran {
 				a.Warnings = append(a.Warnings, fault.Warning{Code: "looked_at_unworn",
-					Text: fmt.Sprintf("The look of %s was before any distance and moves nothing.", in.Date)})
+					Text: fmt.Sprintf("The check of %s was before any distance and moves nothing.", in.Date)})
 				return
 			}
-			a.Why = append(a.Why, fmt.Sprintf("Looked at on %s after %.0f effective km: %s", in.Date, b.median()+on, what))
+			a.Why = append(a.Why, fmt.Sprintf("Checked on %s after %.0f wear-adjusted km: %s", in.Date, b.median()+on, what))
 			b = next
 		}
 		if c, seen := in.UsedFraction(p.HeelStackMM); seen {
@@ -365,7 +365,7 @@ func (p *Pair) look(a *Answer, b belief) belief {
 	return b
 }
 
-// effectiveOn is the effective km counted up to and including a day; lifting counts whole.
+// effectiveOn is the wear-adjusted km counted up to and including a day; lifting counts whole.
 func (p *Pair) effectiveOn(d time.Time) float64 {
 	e := p.LiftingHours * house.Or(p.House).LiftingKMPH
 	if p.logsNothing() {
@@ -406,7 +406,7 @@ func (in Inspection) UsedFraction(heelStackMM *float64) (c float64, ok bool) {
 	return min(1, max(0.02, max(sum/weights, 0.9*worst))), true
 }
 
-// weekly is the plan's effective km in week w from today (0 the first).
+// weekly is the plan's wear-adjusted km in week w from today (0 the first).
 func (p *Pair) weekly(w int) float64 {
 	if len(p.PlanWeeklyKM) == 0 {
 		return 0
@@ -414,7 +414,7 @@ func (p *Pair) weekly(w int) float64 {
 	return p.PlanWeeklyKM[min(w, len(p.PlanWeeklyKM)-1)]
 }
 
-// dateAt is the day by whose end the plan has covered km effective km.
+// dateAt is the day by whose end the plan has covered km wear-adjusted km.
 func (p *Pair) dateAt(km float64) (time.Time, bool) {
 	if len(p.PlanWeeklyKM) == 0 {
 		return time.Time{}, false
@@ -434,7 +434,7 @@ func (p *Pair) dateAt(km float64) (time.Time, bool) {
 	return time.Time{}, false
 }
 
-// plannedTo is the plan's effective km from today until a day.
+// plannedTo is the plan's wear-adjusted km from today until a day.
 func (p *Pair) plannedTo(d time.Time) float64 {
 	days := int(math.Round(d.Sub(p.today).Hours() / 24))
 	sum := 0.0
@@ -504,12 +504,12 @@ func (p *Pair) schools(a *Answer, ownKM float64, date func(float64) *string) {
 	a.Schools.ByDistance = SchoolAnswer{&left, by, text}
 	if ownKM > 0 {
 		left := max(0, ownKM-a.EffectiveKM)
-		a.Schools.ByOwnHistory = SchoolAnswer{&left, date(left), fmt.Sprintf("This runner's own usual figure, %.0f effective km.", ownKM)}
+		a.Schools.ByOwnHistory = SchoolAnswer{&left, date(left), fmt.Sprintf("This runner's own usual figure, %.0f wear-adjusted km.", ownKM)}
 	} else {
-		a.Schools.ByOwnHistory = SchoolAnswer{Text: "No pair of this runner's was set aside for wear yet."}
+		a.Schools.ByOwnHistory = SchoolAnswer{Text: "No pair of this runner has been worn out yet."}
 	}
 	p50 := a.RemainingKM.P50
-	a.Schools.ByCondition = SchoolAnswer{&p50, a.Dates.P50, "Load, history and what looking found; the even chance."}
+	a.Schools.ByCondition = SchoolAnswer{&p50, a.Dates.P50, "Load, history and what checks found; the likely distance."}
 }
 
 // races tells of each race how likely the pair is worn out before its end. One at risk moves the

@@ -24,6 +24,9 @@ import (
 	"trevik/internal/web/kit"
 )
 
+// TableWidth is how wide a drawing may be on the table, px, where the window is 1280.
+const TableWidth = 812
+
 // Station is one station of the bench.
 type Station struct {
 	Path string // as in record.Stations
@@ -143,6 +146,17 @@ func (v View) URL() string { return URL(v.Fit.ID, v.Station.Path) }
 // URL is the address of a station of a fit.
 func URL(fit uint64, station string) string { return fmt.Sprintf("/fits/%d/%s", fit, station) }
 
+// PairURL is where a pair stands in a fit's Distance, at its own place; pair 0 is none.
+func PairURL(fit, pair uint64) string {
+	if pair == 0 {
+		return URL(fit, "distance")
+	}
+	return URL(fit, "distance") + PairAt(pair)
+}
+
+// PairAt is a pair's place within Distance.
+func PairAt(pair uint64) string { return fmt.Sprintf("?pair=%d#pair-%d", pair, pair) }
+
 // F is the control of a finding by its name, then a side, the number of a row, or the id of a
 // model.
 func (v View) F(name string, at ...any) (kit.Control, error) {
@@ -245,7 +259,7 @@ func (b *Bench) View(c *kit.Req, s Station, fit *record.Conclusions) (View, erro
 		v.Next = &b.stations[at+1]
 	}
 	var err error
-	if v.Rail, err = b.rail(fit, s); err != nil {
+	if v.Rail, err = b.Rail(fit, s); err != nil {
 		return v, err
 	}
 	if v.Slips, err = slips(fit); err != nil {

@@ -4,6 +4,7 @@ import (
 	"html/template"
 	"strconv"
 
+	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
 	"trevik/internal/record"
 	"trevik/internal/web/draw"
@@ -15,11 +16,12 @@ type RailRow struct {
 	URL     string
 	Key     string
 	Current bool
+	Found   bool
 	Mini    template.HTML
 }
 
-// rail draws every station's finding.
-func (b *Bench) rail(fit *record.Conclusions, current Station) ([]RailRow, error) {
+// minis draw what the stations of a fit found, by their path; a station that found nothing has none.
+func minis(fit *record.Conclusions) (map[string]template.HTML, error) {
 	answer, err := fit.Support()
 	if err != nil {
 		return nil, err
@@ -37,29 +39,49 @@ func (b *Bench) rail(fit *record.Conclusions, current Station) ([]RailRow, error
 	for _, w := range worn {
 		used = max(used, w.Wear.UsedProbability)
 	}
+	var models, tried, chosen []*shoe.Model
+	for i := range worn {
+		models = append(models, &worn[i].Pair.Model)
+	}
+	for _, t := range fit.Tried() {
+		tried = append(tried, t.Model)
+	}
 	_, choice := fit.Choice()
-	drawings := map[string]func() (template.HTML, bool){
-		"hello": func() (template.HTML, bool) { return draw.MiniWeek(km), len(km) > 0 },
-		"old-pair": func() (template.HTML, bool) {
-			return draw.MiniSole(record.FeltRight.Of(fit.Visit)), record.PresentPair.Known(fit.Visit) || record.PresentLevel.Known(fit.Visit)
-		},
-		"feet": func() (template.HTML, bool) { return draw.MiniFeet(fit.Feet()), fit.HasFeet() },
-		"print": func() (template.HTML, bool) {
-			l, r := fit.Arch(term.Left), fit.Arch(term.Right)
-			return draw.MiniArch(l, r), l != "" || r != ""
-		},
-		"gait": func() (template.HTML, bool) {
-			l, r := fit.Band(term.Left), fit.Band(term.Right)
-			return draw.MiniGait(l, r), l != "" || r != ""
-		},
-		"support": func() (template.HTML, bool) {
-			return draw.MiniLadder(answer.Level), answer.Told()
-		},
-		"shoes":    func() (template.HTML, bool) { return draw.MiniShoe(1), choice != nil },
-		"try-on":   func() (template.HTML, bool) { return draw.MiniShoe(3), len(fit.Tried()) > 0 },
-		"rotation": func() (template.HTML, bool) { return draw.MiniShoe(min(len(worn), 3)), len(worn) > 0 },
-		"distance": func() (template.HTML, bool) { return draw.MiniFan(used), len(worn) > 0 },
-		"card":     func() (template.HTML, bool) { return draw.MiniPage(), choice != nil },
+	if choice != nil {
+		if m := fit.Shop.Catalogue.ByCode(choice.Ranked.Model); m != nil {
+			chosen = append(chosen, m)
+		}
+	}
+	out := map[string]template.HTML{}
+	put := func(station string, found bool, html template.HTML) {
+		if found {
+			out[station] = html
+		}
+	}
+	put("hello", len(km) > 0, draw.MiniWeek(km))
+	left, seenLeft := fit.Sole(term.Left)
+	right, seenRight := fit.Sole(term.Right)
+	put("old-pair", seenLeft || seenRight || record.PresentPair.Known(fit.Visit) || record.PresentLevel.Known(fit.Visit),
+		draw.MiniSole(left.Gone(), right.Gone()))
+	put("feet", fit.HasFeet(), draw.MiniFeet(fit.Feet()))
+	al, ar := fit.Arch(term.Left), fit.Arch(term.Right)
+	put("print", al != "" || ar != "", draw.MiniArch(al, ar))
+	bl, br := fit.Band(term.Left), fit.Band(term.Right)
+	put("gait", bl != "" || br != "", draw.MiniGait(bl, br))
+	put("support", answer.Told(), draw.MiniLadder(answer.Level))
+	put("shoes", choice != nil, draw.MiniShoe(chosen...))
+	put("try-on", len(tried) > 0, draw.MiniShoe(tried...))
+	put("rotation", len(worn) > 0, draw.MiniShoe(models...))
+	put("distance", len(worn) > 0, draw.MiniFan(used))
+	put("card", choice != nil, draw.MiniPage())
+	return out, nil
+}
+
+// Rail draws every station's finding.
+func (b *Bench) Rail(fit *record.Conclusions, current Station) ([]RailRow, error) {
+	found, err := minis(fit)
+	if err != nil {
+		return nil, err
 	}
 	rows := make([]RailRow, len(b.stations))
 	for i, s := range b.stations {
@@ -68,8 +90,8 @@ func (b *Bench) rail(fit *record.Conclusions, current Station) ([]RailRow, error
 		if s.Path == "card" {
 			row.Key = "c"
 		}
-		if html, there := drawings[s.Path](); there {
-			row.Mini = html
+		if html, there := found[s.Path]; there {
+			row.Mini, row.Found = html, true
 		}
 		rows[i] = row
 	}

@@ -23,7 +23,7 @@ import (
 // dayFields say what a day is like.
 var dayFields = []form.Field{
 	{Name: "ground", Label: "On", Kind: form.Choice, Choices: form.Words(term.Grounds)},
-	{Name: "conditions", Label: "It is", Kind: form.Many, Choices: form.Words(term.Conditions)},
+	{Name: "conditions", Label: "Conditions", Kind: form.Many, Choices: form.Words(term.Conditions)},
 }
 
 var careFields = slices.Concat(wardrobe.RubFields, wardrobe.ChangeFields, wardrobe.SoreFields)
@@ -91,7 +91,7 @@ func (d *Desk) showCare(c *kit.Req, code int, sent url.Values, faults fault.List
 		names[p.ID] = p.Name()
 		text := p.Name()
 		if !p.SetAsideOn.IsZero() {
-			text += ", set aside"
+			text += ", retired"
 		}
 		v.Pairs = append(v.Pairs, kit.Option{Value: strconv.FormatUint(p.ID, 10), Text: text})
 	}
@@ -136,8 +136,8 @@ func (v *careView) rub(c *kit.Req, fit *record.Conclusions) {
 		}
 		spots = append(spots, draw.RubSpot{Place: p, URL: v.URL + "?" + q.Encode() + "#rub", On: string(p) == v.Place})
 	}
-	v.Foot = draw.RubFoot(spots)
-	v.Whens = []kit.Option{{Text: "not told"}}
+	v.Foot = draw.RubFoot(spots, fit.Foot(term.Left))
+	v.Whens = []kit.Option{{Text: "Not sure"}}
 	for _, w := range care.Whens {
 		v.Whens = append(v.Whens, kit.Option{Value: string(w), Text: c.Who.Units.Say(kit.Sentence(kit.Words(string(w)))),
 			On: string(w) == v.RubWhen})

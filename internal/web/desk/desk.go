@@ -8,6 +8,7 @@ import (
 	"net/http"
 
 	"trevik/internal/app"
+	"trevik/internal/web/bench"
 	"trevik/internal/web/kit"
 )
 
@@ -17,7 +18,10 @@ var files embed.FS
 var pages = kit.Templates(files, "*.html")
 
 // Desk holds the pages.
-type Desk struct{ *kit.Env }
+type Desk struct {
+	*kit.Env
+	bench *bench.Bench
+}
 
 // Pages that are open while something is still to come before the others are.
 const (
@@ -27,7 +31,7 @@ const (
 )
 
 // New makes the desk.
-func New(env *kit.Env) *Desk { return &Desk{env} }
+func New(env *kit.Env, b *bench.Bench) *Desk { return &Desk{env, b} }
 
 // SessionKey is where the browser's session keeps the secret of who is signed in.
 const SessionKey = "in"
@@ -44,6 +48,7 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: post, Path: Second, Roles: kit.Everyone, Handle: d.tellSecond, Free: true},
 		{Method: get, Path: "/health", Handle: d.health},
 		{Method: get, Path: "/", Roles: kit.Everyone, Handle: d.today},
+		{Method: get, Path: "/search", Roles: kit.Everyone, Handle: d.search},
 		{Method: get, Path: "/learned", Roles: kit.Everyone, Handle: d.learned},
 		{Method: get, Path: "/glossary", Roles: kit.Everyone, Handle: d.glossary},
 		{Method: get, Path: "/practice", Roles: kit.Everyone, Handle: d.practice},

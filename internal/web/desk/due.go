@@ -68,7 +68,7 @@ func (d *Desk) dueFilter(c *kit.Req) (dueView, due.Filter) {
 	return v, f
 }
 
-var dueWords = map[record.DueKind]string{record.DueOrder: "orders", record.DueLook: "looks", record.DueComfort: "how it is",
+var dueWords = map[record.DueKind]string{record.DueOrder: "orders", record.DueLook: "checks", record.DueComfort: "comfort checks",
 	record.DueMeasure: "growing feet", record.DueRetire: "pairs to retire", record.DueRace: "races", record.DueSaid: "what runners say"}
 
 func (d *Desk) due(c *kit.Req) error { return d.showDue(c, "", nil) }
@@ -83,7 +83,7 @@ func (d *Desk) showDue(c *kit.Req, address string, faults fault.List) error {
 	}
 	v.State, v.Pages = state, pagerOf(c, "page", state.More)
 	for _, x := range list {
-		v.Lines = append(v.Lines, dueLine{x, bench.URL(x.FitID, "distance"), x.Late(d.App.Today(c.Who))})
+		v.Lines = append(v.Lines, dueLine{x, bench.PairURL(x.FitID, x.PairID), x.Late(d.App.Today(c.Who))})
 	}
 	if filter.Kind == "" || filter.Kind == record.DueOrder {
 		var more bool

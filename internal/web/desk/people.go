@@ -2,6 +2,7 @@ package desk
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -27,7 +28,15 @@ func (d *Desk) runners(c *kit.Req) error {
 	if err != nil {
 		return err
 	}
-	return d.page(c, "Runners", "runners", map[string]any{"Q": c.Query("q"), "List": list})
+	heads := order(c, list, []column[people.FoundRunner]{
+		{"name", "Name", func(a, b people.FoundRunner) int {
+			return strings.Compare(strings.ToLower(a.Name), strings.ToLower(b.Name))
+		}},
+		{"chart", "Chart", func(a, b people.FoundRunner) int { return cmp.Compare(a.Chart, b.Chart) }},
+		{"fits", "Fits", func(a, b people.FoundRunner) int { return cmp.Compare(a.Fits, b.Fits) }},
+		{"pairs", "Pairs in use", func(a, b people.FoundRunner) int { return cmp.Compare(a.Pairs, b.Pairs) }},
+	})
+	return d.page(c, "Runners", "runners", map[string]any{"Q": c.Query("q"), "List": list, "Heads": heads})
 }
 
 func (d *Desk) runner(c *kit.Req) error { return d.showRunner(c, http.StatusOK, runnerShown{}) }
@@ -73,9 +82,14 @@ func (d *Desk) showRunner(c *kit.Req, code int, shown runnerShown) error {
 	if err != nil {
 		return err
 	}
+	home, err := d.homeOf(c, id)
+	if err != nil {
+		return err
+	}
 	at, rest := kit.Say(c.Who.Units, shown.faults, kit.Known(record.FilmConsent, record.HealthConsent, "erase_name", "own_password"))
 	p := d.NewPage(c, r.Name)
-	p.Desk, p.Notice, p.Body = "runners", rest, map[string]any{"Runner": r, "Fits": fits, "Currency": c.Who.Currency, "Links": links,
+	p.Desk, p.Notice, p.Body = "runners", rest, map[string]any{"Home": home, "Runner": r, "Fits": fits, "Currency": c.Who.Currency,
+		"Links":   links,
 		"Address": shown.address,
 		"May":     c.Who.Role != app.Trainee, "Owner": c.Who.Role == app.Owner, "EraseErr": at["erase_name"], "PassErr": at["own_password"],
 		"Asked":     c.Who.Asked,

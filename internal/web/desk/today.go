@@ -3,7 +3,7 @@ package desk
 import (
 	"html/template"
 	"net/http"
-	"strconv"
+	"slices"
 	"time"
 
 	"trevik/internal/app/due"
@@ -33,9 +33,12 @@ func (d *Desk) health(c *kit.Req) error {
 	return c.JSON(http.StatusOK, map[string]any{"status": status, "jobs": work})
 }
 
+// open is a fit under way with what its stations found, as tiny drawings, and the first that found nothing.
 type open struct {
 	visit.Brief
-	URL string
+	URL  string
+	Rail []bench.RailRow
+	Next string // the station's name
 }
 
 type ending struct {
@@ -44,8 +47,45 @@ type ending struct {
 	Fan template.HTML
 }
 
-func (d *Desk) today(c *kit.Req) error {
+// Of Today: how many fits under way are drawn, and how far ahead what is due is shown, days.
+const (
+	drawnFits = 8
+	dueDays   = 7
+	dueShown  = 10
+)
+
+// underWay are the fits under way, the first ones drawn.
+func (d *Desk) underWay(c *kit.Req) ([]open, error) {
 	fits, err := d.App.Visits.UnderWay(c.Ctx(), c.Who)
+	if err != nil {
+		return nil, err
+	}
+	var ids []uint64
+	for _, f := range fits[:min(len(fits), drawnFits)] {
+		ids = append(ids, f.ID)
+	}
+	found, err := d.App.Visits.Fits(c.Ctx(), c.Who, ids)
+	if err != nil {
+		return nil, err
+	}
+	var out []open
+	for _, f := range fits {
+		o := open{Brief: f, URL: bench.URL(f.ID, "hello")}
+		if fit := found[f.ID]; fit != nil {
+			if o.Rail, err = d.bench.Rail(fit, bench.Station{}); err != nil {
+				return nil, err
+			}
+			if next := slices.IndexFunc(o.Rail, func(r bench.RailRow) bool { return !r.Found }); next >= 0 {
+				o.Next, o.URL = o.Rail[next].Station.Name, o.Rail[next].URL
+			}
+		}
+		out = append(out, o)
+	}
+	return out, nil
+}
+
+func (d *Desk) today(c *kit.Req) error {
+	fits, err := d.underWay(c)
 	if err != nil {
 		return err
 	}
@@ -57,19 +97,18 @@ func (d *Desk) today(c *kit.Req) error {
 		Open   []open
 		Ending []ending
 		Said   []dueLine // what runners say of their pairs, to be answered
+		Due    []dueLine // what is to be done this week
+		More   bool
 		State  due.State
 		Pages  pager
 		Today  time.Time
 		Empty  bool // the shop has no models yet
-	}{Today: d.App.Today(c.Who), State: state, Pages: pagerOf(c, "page", state.More)}
+	}{Open: fits, Today: d.App.Today(c.Who), State: state, Pages: pagerOf(c, "page", state.More)}
 	cat, err := d.App.Shelf.Catalogue(c.Ctx(), c.Who)
 	if err != nil {
 		return err
 	}
 	body.Empty = len(cat.Models) == 0
-	for _, f := range fits {
-		body.Open = append(body.Open, open{f, bench.URL(f.ID, "hello")})
-	}
 	for _, e := range worn {
 		body.Ending = append(body.Ending, ending{e, bench.URL(e.FitID, "distance"), draw.MiniFan(e.Used)})
 	}
@@ -78,7 +117,22 @@ func (d *Desk) today(c *kit.Req) error {
 		return err
 	}
 	for _, l := range said {
-		body.Said = append(body.Said, dueLine{Line: l, URL: bench.URL(l.FitID, "distance") + "#pair-" + strconv.FormatUint(l.PairID, 10)})
+		body.Said = append(body.Said, dueLine{Line: l, URL: bench.PairURL(l.FitID, l.PairID)})
 	}
+	list, dueState, err := d.App.Due.Due(c.Ctx(), c.Who, due.Filter{Until: body.Today.AddDate(0, 0, dueDays)}, 1)
+	if err != nil {
+		return err
+	}
+	for _, l := range list {
+		if l.Kind == record.DueSaid {
+			continue // they stand above
+		}
+		if len(body.Due) == dueShown {
+			body.More = true
+			break
+		}
+		body.Due = append(body.Due, dueLine{Line: l, URL: bench.PairURL(l.FitID, l.PairID), Late: l.Late(body.Today)})
+	}
+	body.More = body.More || dueState.More
 	return d.page(c, "Today", "today", body)
 }

@@ -7,6 +7,8 @@ import (
 	"strings"
 
 	"trevik/internal/core/care"
+	"trevik/internal/core/foot"
+	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 )
@@ -20,60 +22,84 @@ type RubSpot struct {
 
 // rubAt are where the places lie on the drawing: the foot from above, its sole, its side.
 var rubAt = map[term.Place][2]float64{
-	"toe_tips": {72, 34}, "toe_tops": {84, 74}, "between_toes": {116, 58}, "ball": {228, 84}, "arch_plantar": {262, 140}, "heel": {246, 206},
-	"top_of_foot": {92, 128}, "achilles": {466, 96}, "sides": {46, 128},
+	"toe_tips": {92, 52}, "toe_tops": {70, 92}, "between_toes": {106, 96}, "ball": {268, 116}, "arch_plantar": {282, 206}, "heel": {264, 298},
+	"top_of_foot": {90, 170}, "achilles": {420, 236}, "sides": {42, 128},
 }
 
-// RubFoot draws a foot from above, from below and from the side with the places that can
-// be tapped; each is a link.
-func RubFoot(spots []RubSpot) template.HTML {
-	var b strings.Builder
-	b.WriteString(`<svg class="rubfoot" viewBox="0 0 520 240" role="group" aria-label="Where it rubs: the foot from above, from below and ` +
-		`from the side">`)
-	b.WriteString(`<g class="footline"><path d="M60 222C46 190 56 150 52 112C49 80 50 52 62 40C66 30 78 26 86 32C92 26 104 30 108 36C116 ` +
-		`36 122 44 124 54C134 84 132 120 122 150C116 176 120 204 112 220C98 234 72 234 60 222Z"/><path d="M64 40V54M86 34V50M106 38V54M120 ` +
-		`48V62"/></g>`)
-	b.WriteString(`<g class="footline"><path d="M214 222C202 196 218 164 212 132C206 104 200 70 210 46C216 30 232 24 246 32C262 28 280 44 ` +
-		`284 66C290 96 282 118 280 144C278 172 286 200 276 218C262 234 228 236 214 222Z"/><path class="hair" d="M206 92C230 104 262 104 286 ` +
-		`92M216 176C236 168 258 168 280 176"/></g>`)
-	b.WriteString(`<g class="footline"><path d="M350 196C346 184 352 172 366 168C392 160 416 140 436 112L452 40H486L484 110C488 140 492 ` +
-		`168 486 192C484 200 478 202 470 202H362C354 202 351 200 350 196Z"/></g>`)
-	b.WriteString(`<text class="word small" x="62" y="14">above</text><text class="word small" x="222" y="14">below</text>` +
-		`<text class="word small" x="392" y="30">side</text>`)
+// RubFoot draws a foot, as it was measured, from above, from below and from the side with the places that
+// can be tapped; each is a link.
+func RubFoot(spots []RubSpot, m foot.Measured) template.HTML {
+	if m.LengthMM == 0 {
+		m = likeAny(262)
+	}
+	const h, heel = 352.0, 328.0
+	k := 288 / m.LengthMM
+	shape := topOf(m, false)
+	var p pen
+	p.f(`<svg class="rubfoot" width="660" height="%.0f" viewBox="0 0 660 %.0f" role="group" aria-label="Where it rubs: the foot from above, `+
+		`from below and from the side">`, h, h)
+	above, below := sheet{point{88, heel}, k, false}, sheet{point{264, heel}, k, true}
+	p.path("footline", above.shut(shape.edge))
+	p.path("nails", above.d(shape.nails))
+	p.path("footline", below.shut(shape.edge))
+	// From below: where the sole bears.
+	for _, pad := range [][]point{{{-.11, .66}, {-.05, .72}, {.05, .75}, {.14, .72}, {.13, .62}, {.0, .59}, {-.10, .58}},
+		{{-.07, .07}, {0, .035}, {.07, .07}, {.085, .15}, {.05, .215}, {-.05, .215}, {-.085, .15}}} {
+		for i := range pad {
+			pad[i] = pad[i].times(m.LengthMM)
+		}
+		p.path("pad", below.shut(ring(pad...)))
+	}
+	edge, _ := footSide(.06, .26)
+	side := sheet{point{400, heel - 10}, 236, false}
+	p.path("footline", side.shut(edge))
+	p.path("ground", "M384 "+tenth(heel-8)+"H650")
+	for _, t := range []struct {
+		x    float64
+		text string
+	}{{88, "from above"}, {264, "from below"}, {520, "from the side"}} {
+		p.word("word faint", t.x, h-4, "middle", t.text)
+	}
 	for _, s := range spots {
 		at := rubAt[s.Place]
-		class := "spot"
-		current := ""
+		class, current := "spot", ""
 		if s.On {
 			class, current = "spot on", ` aria-current="true"`
 		}
 		name := strings.ReplaceAll(string(s.Place), "_", " ")
-		fmt.Fprintf(&b, `<a href="%s"%s aria-label="%s"><circle class="%s" cx="%.0f" cy="%.0f" r="13"/><title>%s</title></a>`,
-			template.HTMLEscapeString(s.URL), current, name, class, at[0], at[1], name)
+		p.f(`<a href="%s"%s aria-label="%s"><circle class="hit" cx="%.0f" cy="%.0f" r="22"/><circle class="%s" cx="%.0f" cy="%.0f" r="13"/>`+
+			`<title>%s</title></a>`, template.HTMLEscapeString(s.URL), current, name, at[0], at[1], class, at[0], at[1], name)
 	}
-	b.WriteString(`</svg>`)
-	return template.HTML(b.String())
+	return p.done()
 }
 
 // LookShoe draws one shoe of a pair to be looked at: its sole from below, its upper and
 // midsole from the side. The parts p-tread, p-evenness, p-upper and p-bounce are shaded as
 // they are graded.
 func LookShoe(side term.Side) template.HTML {
-	turn := ""
-	if side == term.Right {
-		turn = ` transform="matrix(-1 0 0 1 220 0)"`
+	const w, h = 330.0, 176.0
+	like := shoe.Model{Class: term.Daily, StackHeelMM: 34, StackForefootMM: 25, HeelCounter: "sculpted", LastShape: "standard", Rocker: 1}
+	s := shapeOf(&like)
+	lies := Lies(side, true)
+	sole := sheet{point{50, h - 6}, h - 12, lies == term.Right}
+	on := sheet{point{112, 150}, .74, false}
+	var p pen
+	p.open("lookshoe "+string(side), w, h, "The "+string(side)+" shoe: its sole from below, and its side")
+	edge := sole.shut(ring(soleOutline...))
+	p.path("p p-tread", edge)
+	// The outer side is where most pairs wear.
+	p.f(`<g %s>`, p.clipTo(edge))
+	p.path("p p-evenness", sole.shut(straight(point{-.3, -.1}, point{-.06, -.1}, point{-.07, .5}, point{-.09, 1.1}, point{-.3, 1.1})))
+	for _, g := range soleGrooves {
+		p.path("hair", sole.d(curve(g...)))
 	}
-	return template.HTML(`<svg class="lookshoe ` + string(side) + `" viewBox="0 0 220 120" role="img" aria-label="The ` + string(side) +
-		` shoe, its sole and its side"><g` + turn + `>` +
-		`<path class="p p-tread" d="M28 112C18 96 24 76 20 60C16 42 18 22 30 12C44 4 60 8 66 26C70 42 66 56 66 68C66 84 72 98 66 108C58 118 ` +
-		`36 118 28 112Z"/><path class="p p-evenness" d="M28 112C18 96 24 76 20 60C16 42 18 22 30 12L36 16C26 30 26 46 30 62C32 78 28 94 36 ` +
-		`114Z"/>` +
-		`<path class="edgeline" d="M28 112C18 96 24 76 20 60C16 42 18 22 30 12C44 4 60 8 66 26C70 42 66 56 66 68C66 84 72 98 66 108C58 118 36 ` +
-		`118 28 112Z"/><path class="hair" d="M24 30H64M21 44H67M21 58H66M24 76H66M24 90H68"/>` +
-		`<path class="p p-upper" d="M96 82C96 62 104 44 112 40C120 50 134 50 142 42C152 58 170 66 194 70C204 72 208 78 208 84Z"/>` +
-		`<path class="p p-bounce" d="M94 84H210C214 92 208 104 198 106H106C96 104 92 94 94 84Z"/>` +
-		`<path class="edgeline" d="M96 82C96 62 104 44 112 40C120 50 134 50 142 42C152 58 170 66 194 70C204 72 208 78 208 84H94C92 94 96 104 ` +
-		`106 106H198C208 104 214 92 210 84"/><path class="hair" d="M146 50L156 62M152 54L162 64"/></g></svg>`)
+	p.f(`</g>`)
+	p.path("edgeline", edge)
+	upper := join(s.upper, straight(point{shoeLength * .98, like.StackForefootMM}, point{shoeLength * .02, like.StackHeelMM}))
+	p.path("p p-upper", on.shut(upper))
+	p.path("p p-bounce", on.shut(s.midsole))
+	s.side(&p, on)
+	return p.done()
 }
 
 // ChangeWeeks draws a plan of changing over: a bar a calendar week, the old pair's km below
@@ -91,7 +117,8 @@ func ChangeWeeks(weeks []care.Week, now int, u units.System) template.HTML {
 	step := w / float64(len(weeks))
 	h := func(km float64) float64 { return (bottom - top) * km / most }
 	var b strings.Builder
-	fmt.Fprintf(&b, `<svg class="changeweeks" viewBox="0 0 730 190" role="img" aria-label="%d weeks, from %.0f to %.0f per cent in the new `+
+	fmt.Fprintf(&b, `<svg class="changeweeks" width="730" height="192" viewBox="0 0 730 192" role="img" `+
+		`aria-label="%d weeks, from %.0f to %.0f per cent in the new `+
 		`pair"><path class="hair" d="M%.0f %.0fV%.0fH%.0f"/><text class="word small" x="0" `+
 		`y="%.0f">%s</text>`, len(weeks), 100*weeks[0].Share, 100*weeks[len(weeks)-1].Share, x0, top, bottom, x0+w, top+8, u.DistanceUnit())
 	for i, x := range weeks {
@@ -124,10 +151,15 @@ type Exercise struct {
 	draw  string
 }
 
-// figure is a person of sticks in a field of 120 by 120.
+// Drawing is a person in a field of 120 by 120: limbs as lines with a body, drawn twice, the second time
+// narrower, so that they have an outline.
 func (e Exercise) Drawing() template.HTML {
-	return template.HTML(fmt.Sprintf(`<svg class="exercise" viewBox="0 0 120 120" role="img" aria-label="%s">`+
-		`<path class="hair" d="M8 110H112"/>%s</svg>`, e.Name, e.draw))
+	var p pen
+	p.f(`<svg class="exercise" width="200" height="200" viewBox="0 0 120 120" role="img" aria-label="%s">`+
+		`<path class="ground" d="M8 114H112"/>`, e.Name)
+	p.WriteString(e.draw)
+	p.WriteString(strings.ReplaceAll(e.draw, `class="limb"`, `class="limb within"`))
+	return p.done()
 }
 
 // Exercises are those of the sheet, with easy doses.

@@ -10,39 +10,51 @@ import (
 
 	"trevik/internal/core/foot"
 	"trevik/internal/core/match"
+	"trevik/internal/core/shoe"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 	"trevik/internal/core/wear"
 )
 
-// Ladder draws the five rungs of support with each foot and each school's mark.
-// The foot stands where the leading school puts it; a lead that is not offered
-// has none. Where less is given, the answer without some evidence, what would stand
-// elsewhere is drawn there too, with an arrow to where it stands.
-func Ladder(a support.Answer, less *support.Answer) template.HTML {
+// Ladder draws the five levels of support as rungs: each foot, as it was measured, stands on the rung
+// where the leading school puts it, and each school is a column with its level written on its rung.
+// A foot whose level no school gives has none. Where less is given, the answer without some evidence,
+// what would stand elsewhere is drawn there too, with an arrow to where it stands.
+func Ladder(a support.Answer, less *support.Answer, feet foot.Feet) template.HTML {
 	if a.Schools == nil {
 		return ""
 	}
-	const top, step, x0, x1 = 34.0, 46.0, 128.0, 560.0
+	const (
+		w, h      = 812.0, 322.0
+		top, step = 78.0, 54.0
+		x0, x1    = 118.0, 804.0
+		school0   = 268.0
+		colW      = (x1 - school0) / 4
+	)
 	y := func(l term.Level) float64 { return top + float64(4-l.Rung())*step }
-	var b strings.Builder
-	b.WriteString(`<svg class="ladder" viewBox="0 0 600 262" role="img" aria-label="The ladder of support with each foot and each school's ` +
-		`answer">`)
+	var p pen
+	p.open("ladder", w, h, "The ladder of support with each foot and each school’s answer")
+	for i, s := range term.Schools {
+		if s == a.Lead {
+			p.f(`<rect class="leads" x="%.1f" y="2" width="%.1f" height="%.0f"/>`, school0+float64(i)*colW+3, colW-6, h-4)
+		}
+	}
 	for _, l := range term.Levels {
 		class := "rung"
 		if slices.Contains(a.Spread, l) {
 			class = "rung tried"
+			p.word("small", x0+8, y(l)-6, "start", "try")
 		}
-		fmt.Fprintf(&b, `<path class="%s" d="M%.0f %.0fH%.0f"/><text class="word" x="%.0f" y="%.0f" text-anchor="end">%s</text>`, class, x0,
-			y(l), x1, x0-10, y(l)+4, support.Words(string(l)))
+		p.path(class, fmt.Sprintf("M%.0f %.0fH%.0f", x0, y(l), x1))
+		p.word("word", x0-12, y(l)+5, "end", sentence(support.Words(string(l))))
 	}
-	fmt.Fprintf(&b, `<path class="rail" d="M%.0f 20V246M%.0f 20V246"/>`, x0, x1)
+	p.f(`<path class="rail" d="M%.0f 44V%.0fM%.0f 44V%.0f"/>`, x0, h-8, x1, h-8)
 	// arrow leads from where a mark would be without the slip to where it is.
 	arrow := func(x, from, to float64) {
 		way := math.Copysign(1, to-from)
-		tip := to - 11*way
-		fmt.Fprintf(&b, `<path class="movedto" d="M%.0f %.0fV%.0fm-5 %.0fl5 %.0f 5 %.0f"/>`, x, from+9*way, tip, -7*way, 7*way, -7*way)
+		tip := to - 14*way
+		p.f(`<path class="movedto" d="M%.0f %.0fV%.0fm-6 %.0fl6 %.0f 6 %.0f"/>`, x, from+9*way, tip, -8*way, 8*way, -8*way)
 	}
 	lead := a.Schools.Of(a.Lead)
 	var was *support.SchoolAnswer
@@ -50,80 +62,127 @@ func Ladder(a support.Answer, less *support.Answer) template.HTML {
 		was = less.Schools.Of(a.Lead)
 	}
 	for _, side := range term.Sides {
-		level, before, x := lead.PerSide.Left, (*term.Level)(nil), 152.0
+		level, before, x := lead.PerSide.Left, (*term.Level)(nil), 164.0
 		if was != nil {
 			before = was.PerSide.Left
 		}
 		if side == term.Right {
-			level, x = lead.PerSide.Right, 188
+			level, x = lead.PerSide.Right, 222
 			if was != nil {
 				before = was.PerSide.Right
 			}
 		}
-		foot := outline(side, 34, 14, 0, 0)
+		m := feet.Of(side)
+		if m.LengthMM == 0 {
+			m = likeAny(262)
+		}
+		k := 48 / 270.0
+		at := func(class string, l term.Level) {
+			p.path(class, footPath(side, m, k, x, y(l)+22, true))
+		}
 		if before != nil && (level == nil || *before != *level) {
-			fmt.Fprintf(&b, `<g class="ghost" transform="translate(%.0f %.1f)"><path class="foot %s" d="%s"/></g>`, x, y(*before)-3, side, foot)
+			at("foot ghost "+string(side), *before)
 			if level != nil {
-				arrow(x+14, y(*before), y(*level))
+				arrow(x+22, y(*before), y(*level))
 			}
 		}
 		if level != nil {
-			fmt.Fprintf(&b, `<g transform="translate(%.0f %.1f)"><path class="foot %s" d="%s"/></g>`, x, y(*level)-3, side, foot)
+			at("foot standing "+string(side), *level)
 		}
+		p.word("sidename "+string(side), x, 40, "middle", string(side))
 	}
 	for i, s := range term.Schools {
-		x := 250 + float64(i)*84
+		x := school0 + (float64(i)+.5)*colW
 		level, before := a.Schools.Of(s).Level, (*term.Level)(nil)
 		if less != nil && less.Schools != nil {
 			before = less.Schools.Of(s).Level
 		}
-		class := "school"
-		if s == a.Lead {
-			class = "school lead"
+		plate := func(class string, l term.Level) {
+			p.f(`<rect class="%s" x="%.1f" y="%.1f" width="%.1f" height="28" rx="2"/>`, class, x-colW/2+10, y(l)-14, colW-20)
 		}
 		if before != nil && (level == nil || *before != *level) {
-			fmt.Fprintf(&b, `<path class="school ghost" d="M%.0f %.0fl9 9 -9 9 -9 -9z"/>`, x, y(*before)-9)
+			plate("school ghost", *before)
 			if level != nil {
-				arrow(x, y(*before), y(*level))
+				arrow(x, y(*before)+5*math.Copysign(1, y(*level)-y(*before)), y(*level)-2*math.Copysign(1, y(*level)-y(*before)))
 			}
 		}
-		if level == nil {
-			fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="254" text-anchor="middle">none</text>`, x)
-		} else {
-			fmt.Fprintf(&b, `<path class="%s" d="M%.0f %.0fl9 9 -9 9 -9 -9z"/>`, class, x, y(*level)-9)
+		words := strings.SplitN(sentence(support.SchoolNames[s]), " ", 2)
+		class, on := "school", "plateword"
+		if s == a.Lead {
+			class, on = "school lead", "plateword lead"
+			p.word("word leadword", x, 56, "middle", "leads here")
 		}
-		words := strings.SplitN(support.SchoolNames[s], " ", 2)
-		fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="10" text-anchor="middle">%s</text><text class="word small" x="%.0f" y="22" `+
-			`text-anchor="middle">%s</text>`, x, words[0], x, words[1])
-	}
-	b.WriteString(`</svg>`)
-	return template.HTML(b.String())
-}
-
-// Room draws the toe end of the shoe with both feet in it and the wanted window
-// shaded; 40 mm of it are shown.
-func Room(s match.Size, u units.System) template.HTML {
-	const span, w = 40.0, 232.0
-	scale := w / span
-	x := func(room float64) float64 { return 8 + w - math.Min(math.Max(room, 0), span)*scale }
-	var b strings.Builder
-	b.WriteString(`<svg class="room" viewBox="0 0 330 62" role="img" aria-label="Room before the toes">`)
-	fmt.Fprintf(&b, `<rect class="window" x="%.1f" y="4" width="%.1f" height="50"/>`, x(s.WantedMM[1]), (s.WantedMM[1]-s.WantedMM[0])*scale)
-	fmt.Fprintf(&b, `<path class="toe" d="M8 4H%.1fC%.1f 6 %.1f 52 %.1f 54H8"/>`, 8+w-22, 8+w+2, 8+w+2, 8+w-22)
-	for _, f := range []struct {
-		side term.Side
-		room *float64
-		y    float64
-	}{{term.Left, s.Room.Left, 18}, {term.Right, s.Room.Right, 40}} {
-		if f.room == nil {
+		p.word("word strongword", x, 20, "middle", words[0])
+		p.word("word strongword", x, 37, "middle", words[1])
+		if level == nil {
+			p.f(`<rect class="blank" x="%.1f" y="%.1f" width="%.1f" height="26"/>`, x-colW/2+10, top+2*step-13, colW-20)
+			p.word("word faint", x, top+2*step+5, "middle", "not enough told")
 			continue
 		}
-		fmt.Fprintf(&b, `<path class="foot %s" d="M8 %.0fH%.1fa8 8 0 0 1 0 16H8"/>`, f.side, f.y-8, x(*f.room)-8)
-		fmt.Fprintf(&b, `<text class="dim %s" x="252" y="%.0f">%s %s</text>`, f.side, f.y+4, strings.ToUpper(string(f.side[:1])),
-			u.Length(*f.room))
+		plate(class, *level)
+		p.word(on, x, y(*level)+5, "middle", support.Words(string(*level)))
 	}
-	b.WriteString(`</svg>`)
-	return template.HTML(b.String())
+	return p.done()
+}
+
+// Room draws the toe end of a shoe of a last with each foot in it, as long as it was measured: the part
+// before the toes that is wanted is shaded, what is there is dimensioned.
+func Room(s match.Size, feet foot.Feet, last term.LastShape, u units.System) template.HTML {
+	const each, h, k, shown = 196.0, 104.0, 1.12, 84.0 // px, px a mm, mm of the toe end
+	var p pen
+	p.open("room", 2*each, h, "Room before the toes: "+roomWords(s, u))
+	for i, side := range term.Sides {
+		room := s.Room.Left
+		if side == term.Right {
+			room = s.Room.Right
+		}
+		m := feet.Of(side)
+		if room == nil {
+			continue
+		}
+		if m.LengthMM == 0 {
+			m = likeAny(262)
+		}
+		inner := m.LengthMM + max(*room, -12)
+		// The toe end lies 6 px under the upper edge of the field.
+		on := sheet{point{float64(i)*each + 62, 6 + inner*k}, k, side == term.Right}
+		shoe := on.shut(inside(last, inner, math.Max(.387*inner, ballOf(m)+4), .267*inner))
+		left, bottom := tenth(float64(i)*each), tenth(shown*k+6)
+		p.f(`<g %s>`, p.clipTo("M"+left+" 0h"+tenth(each)+"V"+bottom+"H"+left+"z"))
+		p.path("shoeroom", shoe)
+		p.f(`<rect class="window" %s x="%s" y="%.1f" width="%.0f" height="%.1f"/>`, p.clipTo(shoe), left, 6+s.WantedMM[0]*k, each,
+			(s.WantedMM[1]-s.WantedMM[0])*k)
+		p.path("foot "+string(side), on.shut(topOf(m, false).edge))
+		p.f(`</g>`)
+		x := float64(i)*each + 136
+		if *room > 0 {
+			p.f(`<path class="dimline" d="M%.1f 6h12M%.1f %.1fh12M%.1f 6V%.1f"/>`, x-6, x-6, 6+*room*k, x, 6+*room*k)
+		}
+		p.word("dim "+string(side), x-6, math.Max(6+*room*k, 6)+18, "start", u.Length(*room))
+		p.word("dim "+string(side), x-6, math.Max(6+*room*k, 6)+34, "start", string(side))
+	}
+	return p.done()
+}
+
+func roomWords(s match.Size, u units.System) string {
+	var parts []string
+	for _, x := range []struct {
+		side term.Side
+		room *float64
+	}{{term.Left, s.Room.Left}, {term.Right, s.Room.Right}} {
+		if x.room != nil {
+			parts = append(parts, fmt.Sprintf("%s %s", x.side, u.Length(*x.room)))
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
+// sentence begins a text with a capital.
+func sentence(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
 }
 
 // Mark is a race on the fan.
@@ -151,12 +210,13 @@ func Fan(a wear.Answer, today time.Time, marks []Mark, u units.System) template.
 		last = 2*p50 + 7
 	}
 	span := math.Max(last*1.12, 21)
-	const x0, w, top, bottom = 46.0, 520.0, 14.0, 150.0
+	const x0, w, top, bottom = 46.0, 420.0, 14.0, 150.0
 	total := a.EffectiveKM + a.RemainingKM.P90
 	x := func(d float64) float64 { return x0 + w*d/span }
 	y := func(km float64) float64 { return bottom - (bottom-top)*km/total }
 	var b strings.Builder
-	b.WriteString(`<svg class="fan" viewBox="0 0 600 190" role="img" aria-label="When this pair will be worn out, as a fan of chance">`)
+	b.WriteString(`<svg class="fan" width="500" height="196" viewBox="0 0 500 196" role="img" ` +
+		`aria-label="When this pair will be worn out: likely distance over the weeks">`)
 	now := y(a.EffectiveKM)
 	p10, _ := day(a.Dates.P10)
 	at10, at50 := y(a.EffectiveKM+a.RemainingKM.P10), y(a.EffectiveKM+a.RemainingKM.P50)
@@ -169,16 +229,17 @@ func Fan(a wear.Answer, today time.Time, marks []Mark, u units.System) template.
 		s    *string
 		name string
 		km   float64
-	}{{a.Dates.P10, "1 in 10", a.RemainingKM.P10}, {a.Dates.P50, "even", a.RemainingKM.P50}, {a.Dates.P90, "9 in 10", a.RemainingKM.P90}} {
+	}{{a.Dates.P10, "earliest", a.RemainingKM.P10}, {a.Dates.P50, "likely", a.RemainingKM.P50},
+		{a.Dates.P90, "latest", a.RemainingKM.P90}} {
 		d, ok := day(m.s)
 		if !ok {
 			continue
 		}
 		fmt.Fprintf(&b, `<path class="tick" d="M%.1f %.1fV%.1f"/><circle class="dot" cx="%.1f" cy="%.1f" r="3.5"/>`+
 			`<text class="word small" x="%.1f" y="%.1f" text-anchor="middle">%s</text>`,
-			x(d), y(a.EffectiveKM+m.km), bottom, x(d), y(a.EffectiveKM+m.km), x(d), bottom+14, m.name)
+			x(d), y(a.EffectiveKM+m.km), bottom, x(d), y(a.EffectiveKM+m.km), x(d), bottom+16, m.name)
 		t, _ := time.Parse(time.DateOnly, *m.s)
-		fmt.Fprintf(&b, `<text class="word small" x="%.1f" y="%.1f" text-anchor="middle">%s</text>`, x(d), bottom+28, t.Format("2 Jan 06"))
+		fmt.Fprintf(&b, `<text class="word small" x="%.1f" y="%.1f" text-anchor="middle">%s</text>`, x(d), bottom+33, t.Format("2 Jan 06"))
 	}
 	if d, ok := day(a.OrderBy); ok {
 		at := x(math.Max(d, 0))
@@ -203,26 +264,24 @@ func Fan(a wear.Answer, today time.Time, marks []Mark, u units.System) template.
 }
 
 // Mini is a station's finding as a tiny drawing for the rail. content is drawn
-// in a 56 by 30 field.
+// in a 56 by 36 field.
 func mini(content string) template.HTML {
-	return template.HTML(`<svg class="mini" viewBox="0 0 56 30" aria-hidden="true">` + content + `</svg>`)
+	return template.HTML(`<svg class="mini" viewBox="0 0 56 36" aria-hidden="true">` + content + `</svg>`)
 }
 
 // MiniEmpty is a station that found nothing yet.
 func MiniEmpty() template.HTML { return mini(`<path class="hair" d="M18 15H38"/>`) }
 
-// MiniFeet is both outlines, sideways.
+// MiniFeet is both outlines, as they were measured.
 func MiniFeet(f foot.Feet) template.HTML {
 	var b strings.Builder
 	for _, s := range []struct {
 		side term.Side
 		m    foot.Measured
 		mid  float64
-	}{{term.Left, f.Left, -8}, {term.Right, f.Right, 8}} {
+	}{{term.Left, f.Left, 20}, {term.Right, f.Right, 36}} {
 		if s.m.LengthMM > 0 {
-			k := 46.0 / 300
-			fmt.Fprintf(&b, `<path class="foot %s" transform="translate(5 15) rotate(90)" d="%s"/>`, s.side,
-				outline(s.side, s.m.LengthMM*k, ballOf(s.m)*k*0.9, s.mid*0.95, 0))
+			fmt.Fprintf(&b, `<path class="foot %s" d="%s"/>`, s.side, footPath(s.side, s.m, 30/290.0, s.mid, 33, true))
 		}
 	}
 	return mini(b.String())
@@ -276,22 +335,38 @@ func MiniLadder(level *term.Level) template.HTML {
 	return mini(b.String())
 }
 
-// MiniSole is the old pair's sole, tinted when it felt right.
-func MiniSole(felt string) template.HTML {
-	class := "foot plain"
-	if felt == "yes" {
-		class = "foot plain good"
+// MiniSole is the old pair's soles, as they are held, tinted by how far each is gone, 0 to 1.
+func MiniSole(left, right float64) template.HTML {
+	var b strings.Builder
+	for _, s := range []struct {
+		lies term.Side
+		gone float64
+		mid  float64
+	}{{Lies(term.Left, true), left, 20}, {Lies(term.Right, true), right, 36}} {
+		on := sheet{point{s.mid, 34}, 32, s.lies == term.Right}
+		fmt.Fprintf(&b, `<path class="minisole g%.0f" d="%s"/>`, math.Round(4*min(max(s.gone, 0), 1)), on.shut(ring(soleOutline...)))
 	}
-	return mini(fmt.Sprintf(`<path class="%s" transform="translate(4 15) rotate(90)" d="%s"/>`, class, outline(term.Left, 48, 19, 0, 0)))
+	return mini(b.String())
 }
 
-// MiniShoe is a small side view; count is how many are drawn.
-func MiniShoe(count int) template.HTML {
+// MiniShoe is up to three models from the side, one over the other.
+func MiniShoe(models ...*shoe.Model) template.HTML {
+	models = models[:min(len(models), 3)]
 	var b strings.Builder
-	for i := range count {
-		y := 6 + 7*(2-min(i, 2))
-		fmt.Fprintf(&b, `<path class="strong" d="M10 %dc4 -9 8 -7 12 -6l10 4c6 1 12 1 13 3v2H10z"/>`, y+6)
+	var p pen
+	for i, m := range models {
+		k := 50 / (shoeRight - shoeLeft)
+		y := 31.0
+		if len(models) > 1 {
+			k = 34 / (shoeRight - shoeLeft)
+			y = 17 + 16*float64(i)/float64(len(models)-1)
+		}
+		s := shapeOf(m)
+		on := sheet{point{28 - k*(shoeRight+shoeLeft)/2 + 9*(float64(i)-float64(len(models)-1)/2), y}, k, false}
+		p.path("minishoe", on.shut(join(s.upper, straight(point{shoeLength * .98, m.StackForefootMM}, point{shoeLength * .02, m.StackHeelMM}))))
+		p.path("minisoles", on.shut(s.midsole))
 	}
+	b.WriteString(p.String())
 	return mini(b.String())
 }
 
@@ -348,7 +423,7 @@ func Growth(list []Grown, u units.System) template.HTML {
 	x := func(d float64) float64 { return 60 + 420*d/span }
 	y := func(mm float64) float64 { return 110 - 90*(mm-lo)/math.Max(hi-lo, 1) }
 	var b strings.Builder
-	b.WriteString(`<svg class="fan" viewBox="0 0 560 140" role="img" aria-label="How the feet have grown">`)
+	b.WriteString(`<svg class="fan" width="560" height="140" viewBox="0 0 560 140" role="img" aria-label="How the feet have grown">`)
 	fmt.Fprintf(&b, `<path class="hair" d="M60 16V114H490"/><text class="word small" x="54" y="%.1f" text-anchor="end">%s</text>`+
 		`<text class="word small" x="54" y="%.1f" text-anchor="end">%s</text>`, y(lo)+4, u.Length(lo), y(hi)+4, u.Length(hi))
 	for _, side := range term.Sides {

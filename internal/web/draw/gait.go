@@ -14,7 +14,7 @@ import (
 // Curves draws both sides' mean angle over the contact with its SD, and that of a
 // second recording thin beside it.
 func Curves(a gait.Answer, with *gait.Answer, h *house.Values) template.HTML {
-	const x0, x1, top, bottom = 50.0, 548.0, 14.0, 276.0
+	const x0, x1, top, bottom = 48.0, 716.0, 10.0, 168.0
 	lo, hi := -4.0, 12.0
 	each := func(a gait.Answer, do func(term.Side, *gait.Curve)) {
 		for _, s := range term.Sides {
@@ -41,7 +41,8 @@ func Curves(a gait.Answer, with *gait.Answer, h *house.Values) template.HTML {
 	x := func(k float64) float64 { return x0 + (x1-x0)*k/100 }
 	y := func(v float64) float64 { return bottom - (bottom-top)*(v-lo)/(hi-lo) }
 	var b strings.Builder
-	b.WriteString(`<svg class="curves" viewBox="0 0 640 322" role="img" aria-label="Rolling in over the contact, each side's mean with its ` +
+	b.WriteString(`<svg class="curves" width="812" height="194" viewBox="0 0 812 194" role="img" ` +
+		`aria-label="Pronation over the contact, each side's mean with its ` +
 		`spread">`)
 	lower := 0.0
 	if a.Gait == gait.Walk {
@@ -69,11 +70,13 @@ func Curves(a gait.Answer, with *gait.Answer, h *house.Values) template.HTML {
 		fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="%.1f" text-anchor="end">%g°</text>`, x0-8, y(v)+5, v)
 	}
 	fmt.Fprintf(&b, `<path class="axisline" d="M%.0f %.0fV%.0fH%.0f"/>`, x0, top, bottom, x1)
-	for _, k := range []float64{0, 25, 50, 75, 100} {
-		fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="%.0f" text-anchor="middle">%g %%</text>`, x(k), bottom+20, k)
+	for _, t := range []struct {
+		k            float64
+		text, anchor string
+	}{{0, "touchdown", "start"}, {25, "25 %", "middle"}, {50, "50 % of the contact", "middle"}, {75, "75 %", "middle"},
+		{100, "heel-off", "end"}} {
+		fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="%.0f" text-anchor="%s">%s</text>`, x(t.k), bottom+18, t.anchor, t.text)
 	}
-	fmt.Fprintf(&b, `<text class="word small" x="%.0f" y="%.0f" text-anchor="middle">of the contact, touchdown to heel-off</text>`, (x0+x1)/2,
-		bottom+40)
 	line := func(at func(int) float64) string {
 		var p strings.Builder
 		for k := 0; k <= 100; k += 2 {
@@ -109,11 +112,12 @@ func Curves(a gait.Answer, with *gait.Answer, h *house.Values) template.HTML {
 // to lift with handles at its ends and a tick at its peak. A contact that was left
 // out is an empty bar.
 func ContactStrip(r gait.Reading, open bool) template.HTML {
-	const width, lane, pad = 1000.0, 30.0, 18.0
+	const width, lane, pad = 812.0, 30.0, 18.0
 	n := float64(max(r.Answer.Frames-1, 1))
 	x := func(f float64) float64 { return pad + (width-2*pad)*f/n }
 	var b strings.Builder
-	fmt.Fprintf(&b, `<svg class="contacts" viewBox="0 0 1000 92" data-contacts data-frames="%d" data-pad="%g" role="group" `+
+	fmt.Fprintf(&b, `<svg class="contacts" width="812" height="92" viewBox="0 0 812 92" `+
+		`data-contacts data-frames="%d" data-pad="%g" role="group" `+
 		`aria-label="Contacts along the film">`, r.Answer.Frames, pad)
 	second := r.Answer.FPS
 	for f := 0.0; f <= n; f += second {

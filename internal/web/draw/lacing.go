@@ -1,11 +1,8 @@
 package draw
 
 import (
-	"fmt"
 	"html/template"
 	"strings"
-
-	"trevik/internal/core/term"
 )
 
 // lacing is one way to lace: segments between eyelets, each [row, side, row, side] with
@@ -48,41 +45,69 @@ var lacings = map[string]lacing{
 			"Lace the other end across and up, row by row.", "Pull the long one: the shoe lifts off the toe."}},
 }
 
-// Lacing draws one way to lace, seen from above with the toe up; empty for a name that is
+// eyelet is where an eyelet lies on the drawing, from the toe's row up; side 0 is the left.
+func eyelet(row, side int) point {
+	// The eyestay opens towards the ankle.
+	x, y := 22+3.2*float64(row), 232-27*float64(row)
+	if side == 0 {
+		x = -x
+	}
+	return point{90 + x, y}
+}
+
+// Lacing draws one way to lace on a shoe seen from above, the toe down; empty for a name that is
 // none.
 func Lacing(name string) template.HTML {
 	l, ok := lacings[name]
 	if !ok {
 		return ""
 	}
-	x := func(side int) float64 { return 34 + 52*float64(side) }
-	y := func(row int) float64 { return 150 - 20*float64(row) }
-	var b strings.Builder
-	fmt.Fprintf(&b, `<svg class="lacing" viewBox="0 0 120 176" role="img" aria-label="Lacing: %s"><path class="upper" d="M14 170C8 110 10 `+
-		`60 22 14M106 170C112 110 110 60 98 14M14 170C30 178 90 178 106 170"/>`, strings.ReplaceAll(name, "_", " "))
+	var p pen
+	p.open("lacing", 180, 300, "Lacing: "+strings.ReplaceAll(name, "_", " "))
+	both := func(class string, half ...point) {
+		var all []point
+		for _, q := range half {
+			all = append(all, point{90 - q.x, q.y})
+		}
+		for i := len(half) - 1; i >= 0; i-- {
+			all = append(all, point{90 + half[i].x, half[i].y})
+		}
+		plain := sheet{k: 1}
+		p.path(class, plain.d(curve(all...).each(func(q point) point { return point{q.x, -q.y} })))
+	}
+	// The shoe's front with its toe, the tongue, and the edge of the throat.
+	both("upperline", point{72, 8}, point{64, 60}, point{62, 110}, point{72, 170}, point{76, 215}, point{68, 256}, point{40, 288})
+	both("tongue", point{30, 244}, point{40, 120}, point{48, 30}, point{36, 8})
+	both("throat", point{56, 12}, point{44, 50}, point{34, 130}, point{24, 214}, point{12, 250})
 	for _, s := range l.segments {
-		fmt.Fprintf(&b, `<path class="laceline" d="M%.0f %.0fL%.0f %.0f"/>`, x(s[1]), y(s[0]), x(s[3]), y(s[2]))
+		a, b := eyelet(s[0], s[1]), eyelet(s[2], s[3])
+		p.lacePiece(a, b)
 	}
 	for _, row := range l.loops {
-		fmt.Fprintf(&b, `<path class="laceline" d="M%.0f %.0fc-14 -4 -14 -18 0 -20M%.0f %.0fc14 -4 14 -18 0 -20M%.0f %.0fL%.0f %.0fM%.0f `+
-			`%.0fL%.0f %.0f"/>`,
-			x(0), y(row-1), x(1), y(row-1), x(0), y(row-1), x(1)+8, y(row-1)-8, x(1), y(row-1), x(0)-8, y(row-1)-8)
+		for side := range 2 {
+			from, to, way := eyelet(row-1, side), eyelet(row, side), float64(2*side-1)
+			p.f(`<path class="laceedge" d="M%[1]s %[2]sC%[3]s %[4]s %[3]s %[5]s %[6]s %[7]s"/><path class="laceline" d="M%[1]s %[2]sC%[3]s `+
+				`%[4]s %[3]s %[5]s %[6]s %[7]s"/>`, tenth(from.x), tenth(from.y), tenth(from.x+24*way), tenth(from.y-6), tenth(to.y+2), tenth(to.x),
+				tenth(to.y))
+			other := eyelet(row-1, 1-side)
+			p.lacePiece(to, point{other.x - 12*way, other.y - 9})
+		}
 	}
 	for row := range 7 {
 		for side := range 2 {
-			fmt.Fprintf(&b, `<circle class="eyelet" cx="%.0f" cy="%.0f" r="3"/>`, x(side), y(row))
+			e := eyelet(row, side)
+			p.f(`<circle class="eyelet" cx="%s" cy="%s" r="4"/>`, tenth(e.x), tenth(e.y))
 		}
 	}
-	b.WriteString(`</svg>`)
-	return template.HTML(b.String())
+	return p.done()
+}
+
+// lacePiece draws a stretch of lace, which covers what lies under it.
+func (p *pen) lacePiece(a, b point) {
+	d := "M" + tenth(a.x) + " " + tenth(a.y) + "L" + tenth(b.x) + " " + tenth(b.y)
+	p.path("laceedge", d)
+	p.path("laceline", d)
 }
 
 // LacingSteps is what to do, step by step.
 func LacingSteps(name string) []string { return lacings[name].steps }
-
-// TopFoot draws a foot from above, toes up, to tap on.
-func TopFoot(side string) template.HTML {
-	s := term.Side(side)
-	return template.HTML(fmt.Sprintf(`<svg class="topfoot" viewBox="0 0 120 280" aria-hidden="true"><path class="foot %s" d="%s"/></svg>`, s,
-		outline(s, 264, 100, 60, 272)))
-}

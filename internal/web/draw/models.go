@@ -60,7 +60,7 @@ type Candidate struct {
 
 // Spread draws all candidates on two axes, the try-on set marked and named.
 func Spread(list []Candidate, x, y Axis) template.HTML {
-	const x0, x1, top, bottom = 58.0, 616.0, 14.0, 250.0
+	const x0, x1, top, bottom = 62.0, 752.0, 22.0, 320.0
 	if len(list) == 0 {
 		return ""
 	}
@@ -81,7 +81,8 @@ func Spread(list []Candidate, x, y Axis) template.HTML {
 	px := func(v float64) float64 { return x0 + (x1-x0)*(v-xLo)/(xHi-xLo) }
 	py := func(v float64) float64 { return bottom - (bottom-top)*(v-yLo)/(yHi-yLo) }
 	var b strings.Builder
-	fmt.Fprintf(&b, `<svg class="spread" viewBox="0 0 640 292" role="group" aria-label="All candidates, %s against %s">`, x.Label, y.Label)
+	fmt.Fprintf(&b, `<svg class="spread" width="772" height="366" viewBox="0 0 772 366" role="group" `+
+		`aria-label="All candidates, %s against %s">`, x.Label, y.Label)
 	fmt.Fprintf(&b, `<path class="axisline" d="M%.0f %.0fV%.0fH%.0f"/>`, x0, top, bottom, x1)
 	for v := math.Ceil(xLo/xStep) * xStep; v <= xHi; v += xStep {
 		fmt.Fprintf(&b, `<path class="tick" d="M%.1f %.0fV%.0f"/><text class="word small" x="%.1f" y="%.0f" text-anchor="middle">%g</text>`,
@@ -137,16 +138,4 @@ func niceStep(v float64) float64 {
 		}
 	}
 	return 10 * p
-}
-
-// Overlay2 lays two models over each other, to one scale: the first in ink, the second
-// broken.
-func Overlay2(a, b *shoe.Model) template.HTML {
-	strip := func(m *shoe.Model, class string) string {
-		s := string(Shoe(m))
-		s = s[strings.Index(s, ">")+1 : strings.LastIndex(s, "</svg>")]
-		return `<g class="` + class + `">` + s + `</g>`
-	}
-	return template.HTML(`<svg class="shoe pairover" viewBox="-6 0 332 136" role="img" aria-label="Both outlines laid over each other, to ` +
-		`scale">` + strip(b, "second") + strip(a, "first") + `</svg>`)
 }

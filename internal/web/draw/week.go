@@ -1,18 +1,21 @@
 package draw
 
 import (
-	"fmt"
+	"cmp"
 	"html/template"
-	"strings"
+	"slices"
+
+	"trevik/internal/core/shoe"
 )
 
-// WeekRow is one pair's row in the picture of a week: its runs as minutes of the week,
+// WeekRow is one pair's lane in the picture of a week: its runs as minutes of the week,
 // and the rest behind each. An open row holds what no pair covers.
 type WeekRow struct {
-	Name string
-	Runs []WeekRun
-	Rest float64 // minutes
-	Open bool
+	Name  string
+	Model *shoe.Model // nil draws none
+	Runs  []WeekRun
+	Rest  float64 // minutes
+	Open  bool
 }
 
 // WeekRun is one part of a run on the picture.
@@ -25,75 +28,96 @@ type WeekRun struct {
 
 var dayNames = []string{"Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"}
 
-// WeekBoard draws the week: rows are pairs, columns days, runs bars with their rest as a
+const weekMinutes = 7 * 24 * 60
+
+// WeekBoard draws the week, w px wide: lanes are pairs, columns days, runs bars with their rest as a
 // fading tail, round the week's end too. Where it moves, a script may drag the bars;
 // perWeek is how many rows of the board a week has.
-func WeekBoard(rows []WeekRow, moves bool, perWeek int) template.HTML {
-	const x0, width, rowH, top = 150.0, 720.0, 46.0, 28.0
-	const minutes = 7 * 24 * 60
-	x := func(m float64) float64 { return x0 + width*m/minutes }
-	height := top + rowH*float64(len(rows)) + 8
-	moving := ""
+func WeekBoard(rows []WeekRow, moves bool, perWeek int, w float64) template.HTML {
+	const x0, rowH, top = 196.0, 74.0, 34.0
+	width := w - x0 - 6
+	x := func(m float64) float64 { return x0 + width*m/weekMinutes }
+	height := top + rowH*float64(len(rows)) + 6
+	var p pen
+	p.f(`<svg class="weekboard" width="%.0f" height="%.0f" viewBox="0 0 %.0f %.0f" data-left="%.0f" data-width="%.0f"`, w, height, w, height,
+		x0, width)
 	if moves {
-		moving = fmt.Sprintf(` data-moves data-rows="%d"`, perWeek)
+		p.f(` data-moves data-rows="%d"`, perWeek)
 	}
-	var b strings.Builder
-	fmt.Fprintf(&b, `<svg class="weekboard" viewBox="0 0 880 %.0f" data-left="%.0f" data-width="%.0f"%s role="img" aria-label="The week: `+
-		`pairs by days">`, height, x0, width, moving)
-	b.WriteString(`<defs><linearGradient id="restfade"><stop offset="0" class="rest-near"/><stop offset="1" class="rest-far"/>` +
-		`</linearGradient></defs>`)
+	p.f(` role="img" aria-label="The week: a lane for each pair, a column for each day"><defs><linearGradient id="restfade">` +
+		`<stop offset="0" class="rest-near"/><stop offset="1" class="rest-far"/></linearGradient></defs>`)
 	for i, day := range dayNames {
-		fmt.Fprintf(&b, `<path class="tick" d="M%.1f %.0fV%.0f"/><text class="word small" x="%.1f" y="18">%s</text>`, x(float64(i)*1440), top-4,
-			height, x(float64(i)*1440)+5, day)
+		if i%2 == 1 {
+			p.f(`<rect class="dayband" x="%.1f" y="%.0f" width="%.1f" height="%.0f"/>`, x(float64(i)*1440), top-4, width/7, height-top)
+		}
+		p.word("word strongword", x((float64(i)+.5)*1440), 20, "middle", day)
 	}
 	for n, r := range rows {
-		y := top + rowH*float64(n)
-		class := "runbar"
-		if r.Open {
-			class = "runbar open"
-		}
-		fmt.Fprintf(&b, `<path class="hair" d="M0 %.1fH870"/><text class="word" x="0" y="%.1f">%s</text>`, y+rowH, y+28,
-			template.HTMLEscapeString(clip(r.Name, 24)))
-		for _, run := range r.Runs {
-			if r.Rest > 0 {
-				tail(&b, run.End, r.Rest-(run.End-run.Begin), y, x) // rest counts from start to start
-			}
-		}
-		said := -1e9
-		for _, run := range r.Runs {
-			w := max(7, x(run.End)-x(run.Begin))
-			if moves {
-				// What pulls its end: wider than it looks, for a finger.
-				fmt.Fprintf(&b, `<rect class="runend" data-row="%s" data-minutes="%.0f" x="%.1f" y="%.1f" width="14" height="26"/>`,
-					template.HTMLEscapeString(run.Row), run.End-run.Begin, x(run.Begin)+w, y+4)
-			}
-			fmt.Fprintf(&b, `<rect class="%s" data-row="%s" data-run="%s" data-begin="%.0f" x="%.1f" y="%.1f" width="%.1f" height="18">`+
-				`<title>%s</title></rect>`, class, template.HTMLEscapeString(run.Row), template.HTMLEscapeString(run.Run),
-				run.Begin, x(run.Begin), y+8, w, template.HTMLEscapeString(run.Label))
-			// A part right after another one has its name in the table and on the bar itself.
-			if at := x(run.Begin); at-said > 75 || at < said {
-				fmt.Fprintf(&b, `<text class="word small" x="%.1f" y="%.1f">%s</text>`, at, y+40, template.HTMLEscapeString(clip(run.Label, 16)))
-				said = at
-			}
+		p.lane(r, top+rowH*float64(n), rowH, w, moves, x)
+	}
+	return p.done()
+}
+
+func (p *pen) lane(r WeekRow, y, rowH, field float64, moves bool, x func(float64) float64) {
+	class, name := "runbar", "word strongword"
+	if r.Open {
+		class, name = "runbar open", "word act"
+	}
+	p.f(`<path class="hair" d="M0 %.1fH%.1f"/>`, y+rowH, field)
+	at := y + rowH/2 + 5
+	if r.Model != nil {
+		const k = 88 / (shoeRight - shoeLeft)
+		p.f(`<g class="shoe" transform="translate(0 %.1f)">`, y+4)
+		shoeOn(p, r.Model, k)
+		p.f(`</g>`)
+		at = y + 66
+	}
+	p.word(name, 0, at, "start", clip(r.Name, 26))
+	for _, run := range r.Runs {
+		if r.Rest > 0 {
+			p.tail(run.End, r.Rest-(run.End-run.Begin), y+14, x) // rest counts from start to start
 		}
 	}
-	b.WriteString(`</svg>`)
-	return template.HTML(b.String())
+	said := -1e9
+	runs := slices.SortedFunc(slices.Values(r.Runs), func(a, b WeekRun) int { return cmp.Compare(a.Begin, b.Begin) })
+	for _, run := range runs {
+		w := max(8, x(run.End)-x(run.Begin))
+		if moves {
+			// What pulls its end: wider than it looks, for a finger.
+			p.f(`<rect class="runend" data-row="%s" data-minutes="%.0f" x="%.1f" y="%.1f" width="16" height="36"/>`,
+				template.HTMLEscapeString(run.Row), run.End-run.Begin, x(run.Begin)+w, y+6)
+		}
+		p.f(`<rect class="%s" data-row="%s" data-run="%s" data-begin="%.0f" x="%.1f" y="%.1f" width="%.1f" height="26"><title>%s</title></rect>`,
+			class, template.HTMLEscapeString(run.Row), template.HTMLEscapeString(run.Run), run.Begin, x(run.Begin), y+10, w,
+			template.HTMLEscapeString(run.Label))
+		// A part right after another one has its name in the table and on the bar itself.
+		if at := x(run.Begin); at-said > 80 {
+			if at > field-100 { // at the end of the week its name stands before it, under another one's
+				down := 54.0
+				if at-said < 180 {
+					down = 69
+				}
+				p.word("word", at+w, y+down, "end", clip(run.Label, 16))
+			} else {
+				p.word("word", at, y+54, "start", clip(run.Label, 16))
+			}
+			said = at
+		}
+	}
 }
 
 // tail draws the rest behind a run; what goes past the week's end comes in at its start.
-func tail(b *strings.Builder, end, rest, y float64, x func(float64) float64) {
-	const minutes = 7 * 24 * 60
+func (p *pen) tail(end, rest, y float64, x func(float64) float64) {
 	piece := func(from, to float64) {
 		if to > from {
-			fmt.Fprintf(b, `<rect class="resttail" x="%.1f" y="%.1f" width="%.1f" height="10"/>`, x(from), y+12, x(to)-x(from))
+			p.f(`<rect class="resttail" x="%.1f" y="%.1f" width="%.1f" height="18"/>`, x(from), y, x(to)-x(from))
 		}
 	}
-	if end < minutes {
-		piece(end, min(end+rest, minutes))
+	if end < weekMinutes {
+		piece(end, min(end+rest, weekMinutes))
 	}
-	if over := end + rest - minutes; over > 0 {
-		piece(max(0, end-minutes), min(over, minutes))
+	if over := end + rest - weekMinutes; over > 0 {
+		piece(max(0, end-weekMinutes), min(over, weekMinutes))
 	}
 }
 

@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"trevik/internal/core/fault"
-	"trevik/internal/core/support"
 	"trevik/internal/core/units"
 	"trevik/internal/form"
 )
@@ -79,7 +78,7 @@ func ControlOf(f form.Field, input string, u units.System, found Held, typed []s
 		c.Value = strings.Join(typed, "")
 	}
 	for _, w := range f.Choices {
-		c.Options = append(c.Options, Option{w, u.Say(support.Words(w)), on[w]})
+		c.Options = append(c.Options, Option{w, u.Say(f.Shown(w)), on[w]})
 	}
 	return c
 }
@@ -159,9 +158,15 @@ func Say(u units.System, faults fault.List, isInput func(string) bool) (at map[s
 	var others []string
 	for _, f := range faults {
 		if isInput(f.Field) {
-			at[f.Field] = Sentence(u.Say(f.Text)) + "."
+			at[f.Field] = Sentence(form.Ask(u.Say(f.Text))) + "."
 		} else {
-			others = append(others, Sentence(f.Field+" "+u.Say(f.Text))+".")
+			said := u.Say(f.Text)
+			if ask := form.Ask(said); ask != said {
+				said = ": " + ask
+			} else {
+				said = " " + said
+			}
+			others = append(others, Sentence(f.Field+said)+".")
 		}
 	}
 	return at, strings.Join(others, " ")

@@ -5,12 +5,15 @@ import (
 	"fmt"
 	"html/template"
 	"math"
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
 
 	"trevik/internal/app/runlog"
 	"trevik/internal/catalogue"
+	"trevik/internal/core/foot"
+	"trevik/internal/core/shoe"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
@@ -27,9 +30,10 @@ var Funcs = template.FuncMap{
 	"words":      func(v any) string { return support.Words(fmt.Sprint(v)) },
 	"title":      func(v any) string { return Sentence(support.Words(fmt.Sprint(v))) },
 	"length":     func(u units.System, mm float64) string { return u.Length(mm) },
+	"span":       spanOf,
 	"km":         func(u units.System, km float64) string { return u.Distance(km) },
 	"figure":     func(u units.System, km float64) string { return form.Field{Unit: form.KM}.Show(km, u) },
-	"say":        func(u units.System, text string) string { return u.Say(text) },
+	"say":        Spoken,
 	"day":        LongDay,
 	"dayat":      LongDay,
 	"dayOf":      dayOf,
@@ -51,9 +55,20 @@ var Funcs = template.FuncMap{
 	"dict":       dict,
 	"model":      record.ModelName,
 	"shoe":       draw.Shoe,
-	"lookshoe":   func(side string) template.HTML { return draw.LookShoe(term.Side(side)) },
-	"each":       func(s ...string) []string { return s },
-	"list":       func(s []string) string { return strings.Join(s, ", ") },
+	"measured":   draw.ShoeMeasured,
+	"outsole":    draw.Outsole,
+	"shoeabove": func(m *shoe.Model, u units.System) template.HTML {
+		return draw.ShoeAbove(m, term.Left, foot.Measured{}, 0, u)
+	},
+	"shoerear":  func(m *shoe.Model) template.HTML { return draw.ShoeRear(m, term.Left, 0) },
+	"gloss":     gloss,
+	"paleshoes": draw.ShoesToCome,
+	"paleprint": func(s term.Side) template.HTML { return draw.Print(s, term.ArchMedium) },
+	"paleleg":   func(s string) template.HTML { return draw.Rear(term.Side(s), term.BandNeutral) },
+	"qr":        func(text string, w float64) template.HTML { return draw.QR(text, w, "The address as a QR code") },
+	"lookshoe":  func(side string) template.HTML { return draw.LookShoe(term.Side(side)) },
+	"each":      func(s ...string) []string { return s },
+	"list":      func(s []string) string { return strings.Join(s, ", ") },
 }
 
 // mostMiB is how much may be sent at once, MiB, by what it is: told beside the field, and held against
@@ -98,6 +113,31 @@ func routeWords(route string) string {
 		}
 	}
 	return strings.Join(words, ", ")
+}
+
+// spanOf writes a window of lengths with its unit once: "12–17 mm".
+func spanOf(u units.System, mm [2]float64) string {
+	lo, _, _ := strings.Cut(u.Length(mm[0]), " ")
+	return lo + "–" + u.Length(mm[1])
+}
+
+// gloss links a word to where it is explained and drawn.
+func gloss(key, word string) template.HTML {
+	return template.HTML(`<a class="gloss" href="/glossary#` + template.HTMLEscapeString(key) + `">` + template.HTMLEscapeString(word) +
+		`</a>`)
+}
+
+var isoDay = regexp.MustCompile(`\b20\d\d-[01]\d-[0-3]\d\b`)
+
+// Spoken is a computed sentence as people read it: in their units, with its days in full.
+func Spoken(u units.System, text string) string {
+	return isoDay.ReplaceAllStringFunc(u.Say(text), func(day string) string {
+		t, err := time.Parse(time.DateOnly, day)
+		if err != nil {
+			return day
+		}
+		return t.Format("2 January 2006")
+	})
 }
 
 func seq(n int) []int {

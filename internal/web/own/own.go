@@ -46,15 +46,16 @@ func Routes(env *kit.Env) []kit.Route {
 		return kit.Route{Method: http.MethodPost, Path: "/r/:secret/" + path, Handle: o.form(do), Back: "/r/:secret"}
 	}
 	return []kit.Route{
-		{Method: http.MethodGet, Path: "/r/:secret", Handle: o.show},
+		{Method: http.MethodGet, Path: "/r/:secret", Handle: o.guest(o.show)},
 		{Method: http.MethodGet, Path: "/r/:secret/app.webmanifest", Handle: o.manifest},
+		{Method: http.MethodGet, Path: "/r/:secret/offline", Handle: o.guest(o.offline)},
 		post("runs", o.addRun), post("runs/mend", o.mend), post("runs/move", o.move), post("runs/:run/delete", o.deleteRun),
 		post("runs/:run/undo", o.undoRun), post("runs/:run/apart", o.apart), post("file", o.sendFile),
 		{Method: http.MethodPost, Path: "/r/:secret/share", Handle: o.form(o.share), Back: "/r/:secret", Free: true},
 		post("pairs", o.addPair), post("pairs/:pair/report", o.report), post("pairs/:pair/look", o.look), post("pairs/:pair/rub", o.rub),
 		post("pairs/:pair/lifting", o.lifting), post("races", o.addRace), post("races/:race/end", o.endRace),
 		post("changes/:change", o.sore), post("units", o.units),
-		{Method: http.MethodPost, Path: "/r/:secret/calendar", Handle: o.newCalendar, Back: "/r/:secret"},
+		{Method: http.MethodPost, Path: "/r/:secret/calendar", Handle: o.guest(o.newCalendar), Back: "/r/:secret"},
 		{Method: http.MethodGet, Path: "/calendar/:secret", Handle: o.calendar},
 	}
 }
@@ -73,6 +74,20 @@ type visitor struct {
 func (o *Own) closed(c *kit.Req) error {
 	o.FailWith(c, http.StatusNotFound, "This address is not open", "It may have expired or been closed. The shop can give you a new one.")
 	return nil
+}
+
+// guest answers whoever has a runner's address; at one that is nobody's it says so.
+func (o *Own) guest(do func(*visitor) error) kit.Handler {
+	return func(c *kit.Req) error {
+		v, err := o.visitor(c)
+		if errors.Is(err, app.ErrNotFound) {
+			return o.closed(c)
+		}
+		if err != nil {
+			return err
+		}
+		return do(v)
+	}
 }
 
 // visitor is whose address this is. What is sent from it is done in the name of who gave it.
@@ -94,6 +109,7 @@ type view struct {
 	Pairs    []pair
 	Again    []again
 	Last     record.Run // as the next run is most likely
+	LastIn   string     // its pair's name
 	Runs     []logged   // a page, the latest first
 	All      int
 	Older    int
@@ -138,19 +154,10 @@ type logged struct {
 	In string
 }
 
-func (o *Own) show(c *kit.Req) error {
-	v, err := o.visitor(c)
-	if errors.Is(err, app.ErrNotFound) {
-		return o.closed(c)
-	}
-	if err != nil {
-		return err
-	}
-	return o.page(v, http.StatusOK, nil, nil, "")
-}
+func (o *Own) show(c *visitor) error { return o.page(c, http.StatusOK, nil, nil, "") }
 
 // said are the notes after something was sent, by the address's word for it.
-var said = map[string]string{"run": "Run saved.", "file": "Your runs are in.",
+var said = map[string]string{"run": "Run saved.", "sent": "The runs that were saved on this phone are sent.", "file": "Your runs are in.",
 	"there": "Nothing new: these runs were there already.", "report": "Thank you. The shop sees it.", "look": "Check saved.",
 	"sore": "The plan has heard it.", "mended": "Run changed.", "deleted": "Run deleted.", "undone": "It is as it was.",
 	"moved": "They are in that pair.", "two": "They are two runs.", "pair": "Pair added.", "lifted": "Hours added.",
@@ -190,9 +197,7 @@ func (o *Own) page(c *visitor, code int, sent url.Values, faults fault.List, cal
 		return name == "runs_file" || slices.ContainsFunc(fields, func(f form.Field) bool { return f.Name == name })
 	})
 	v.Own = kit.Controls(fields, c.Who.Units, sent, v.Faults)
-	for _, p := range r.InUse() {
-		v.Options = append(v.Options, kit.Option{Value: strconv.FormatUint(p.ID, 10), Text: p.Name()})
-	}
+	v.Options = pairOptions(r)
 	v.log(c)
 	shelf, err := o.App.Shelf.Catalogue(c.Ctx(), c.Who)
 	if err != nil {
@@ -205,6 +210,15 @@ func (o *Own) page(c *visitor, code int, sent url.Values, faults fault.List, cal
 	}
 	v.Manifest = v.URL + "/app.webmanifest"
 	return o.Render(c.Req, code, pages, "own", v)
+}
+
+// pairOptions are the pairs in use.
+func pairOptions(r *record.Runner) []kit.Option {
+	var out []kit.Option
+	for _, p := range r.InUse() {
+		out = append(out, kit.Option{Value: strconv.FormatUint(p.ID, 10), Text: p.Name()})
+	}
+	return out
 }
 
 // wear is what is left of their pairs, with the advice for a place that was said to rub.
@@ -271,12 +285,13 @@ func (v *view) log(c *visitor) {
 			v.Again = append(v.Again, again{x, names[x.PairID]})
 		}
 	}
+	v.LastIn = names[v.Last.PairID]
 	asked := cmp.Or(c.Query("mend"), c.PostForm("mend_run"))
 	id, _ := strconv.ParseUint(asked, 10, 63) // what is no number is none
 	if at := slices.IndexFunc(all, func(r record.Run) bool { return r.ID == id }); at >= 0 {
 		pairs := slices.Clone(v.Options)
 		if in := all[at].PairID; in != 0 && !inUse(in) {
-			pairs = append(pairs, kit.Option{Value: strconv.FormatUint(in, 10), Text: names[in] + ", set aside"})
+			pairs = append(pairs, kit.Option{Value: strconv.FormatUint(in, 10), Text: names[in] + ", retired"})
 		}
 		v.MendID, v.Mend = id, distance.MendControls(v.Own, &all[at], pairs, v.Units)
 	}
@@ -297,23 +312,16 @@ func (v *view) log(c *visitor) {
 
 // form is a form of the page: do saves it and gives what was sent and the note of what it did.
 func (o *Own) form(do func(*visitor) (url.Values, string, error)) kit.Handler {
-	return func(c *kit.Req) error {
-		v, err := o.visitor(c)
-		if errors.Is(err, app.ErrNotFound) {
-			return o.closed(c)
-		}
-		if err != nil {
-			return err
-		}
-		sent, note, err := do(v)
+	return o.guest(func(c *visitor) error {
+		sent, note, err := do(c)
 		if faults, ok := fault.As(err); ok {
-			return o.page(v, http.StatusUnprocessableEntity, sent, faults, "")
+			return o.page(c, http.StatusUnprocessableEntity, sent, faults, "")
 		}
 		if err != nil {
 			return err
 		}
-		return kit.Go(c, "/r/"+c.Param("secret")+"?said="+note)
-	}
+		return kit.Go(c.Req, "/r/"+c.Param("secret")+"?said="+note)
+	})
 }
 
 // units changes how the runner reads lengths and distances.
@@ -326,25 +334,18 @@ func (o *Own) units(c *visitor) (url.Values, string, error) {
 }
 
 // newCalendar makes a feed of the runner's own and shows its address once.
-func (o *Own) newCalendar(c *kit.Req) error {
-	v, err := o.visitor(c)
-	if errors.Is(err, app.ErrNotFound) {
-		return o.closed(c)
-	}
-	if err == nil {
-		_, err = kit.Form(c, kit.Known())
-	}
-	if err != nil {
+func (o *Own) newCalendar(c *visitor) error {
+	if _, err := kit.Form(c.Req, kit.Known()); err != nil {
 		return err
 	}
-	secret, err := o.App.People.NewLink(c.Ctx(), c.Who, people.RunnerCalendarLink, v.runner)
+	secret, err := o.App.People.NewLink(c.Ctx(), c.Who, people.RunnerCalendarLink, c.runner)
 	if l, ok := fault.As(err); ok {
-		return o.page(v, http.StatusUnprocessableEntity, nil, l, "")
+		return o.page(c, http.StatusUnprocessableEntity, nil, l, "")
 	}
 	if err != nil {
 		return err
 	}
-	return o.page(v, http.StatusOK, nil, nil, o.Absolute(c, "/calendar/"+secret+".ics"))
+	return o.page(c, http.StatusOK, nil, nil, o.Absolute(c.Req, "/calendar/"+secret+".ics"))
 }
 
 // calendar is a feed: the shop's, or a runner's.

@@ -9,6 +9,7 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+	"time"
 
 	"trevik/internal/app"
 	"trevik/internal/app/runlog"
@@ -141,6 +142,17 @@ func (o *Own) sendFile(c *visitor) (url.Values, string, error) {
 // was shown before, so that there is no token: what is there already is known by its content.
 func (o *Own) share(c *visitor) (url.Values, string, error) { return o.sendFile(c) }
 
+// offline is the page that a phone keeps for when there is no connection: to log a run on, and nothing else.
+func (o *Own) offline(c *visitor) error {
+	r, err := o.App.Visits.Runner(c.Ctx(), c.Who, c.runner)
+	if err != nil {
+		return err
+	}
+	v := view{Page: o.NewPage(c.Req, "Your shoes"), Runner: r, URL: "/r/" + c.Param("secret"), On: o.App.Today(c.Who).Format(time.DateOnly),
+		Units: c.Who.Units, Own: kit.Controls(runlog.RunFields, c.Who.Units, nil, nil), Options: pairOptions(r)}
+	return o.Render(c.Req, http.StatusOK, pages, "offline", v)
+}
+
 // manifest lets a phone install the page, and share files with it.
 func (o *Own) manifest(c *kit.Req) error {
 	if _, err := o.visitor(c); err != nil {
@@ -149,7 +161,11 @@ func (o *Own) manifest(c *kit.Req) error {
 	at := "/r/" + c.Param("secret")
 	text, err := json.Marshal(map[string]any{"name": "Your shoes", "short_name": "Shoes", "start_url": at, "scope": at, "id": at,
 		"display": "standalone", "background_color": "#f3efe4", "theme_color": "#f3efe4",
-		"icons": []map[string]string{{"src": "/assets/" + o.Assets + "/mark.svg", "sizes": "any", "type": "image/svg+xml"}},
+		"icons": []map[string]string{
+			{"src": "/assets/" + o.Assets + "/icon-192.png", "sizes": "192x192", "type": "image/png"},
+			{"src": "/assets/" + o.Assets + "/icon-512.png", "sizes": "512x512", "type": "image/png"},
+			{"src": "/assets/" + o.Assets + "/icon-512.png", "sizes": "512x512", "type": "image/png", "purpose": "maskable"},
+			{"src": "/assets/" + o.Assets + "/mark.svg", "sizes": "any", "type": "image/svg+xml"}},
 		"share_target": map[string]any{"action": at + "/share", "method": "POST", "enctype": "multipart/form-data",
 			"params": map[string]any{"files": []map[string]any{{"name": "runs_file",
 				"accept": []string{".gpx", "application/gpx+xml", "application/xml", "text/xml", "application/octet-stream"}}}}}})

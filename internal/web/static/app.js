@@ -27,7 +27,10 @@ document.addEventListener("keydown", (event) => {
     event.preventDefault();
     const search = $("[data-search]");
     if (search) search.focus();
-    else location.assign("/runners");
+    else location.assign("/search");
+  } else if (event.key === "n" && $(".rail")) {
+    event.preventDefault();
+    location.assign("/new-fit");
   } else if (event.key === "?") {
     $("#keys")?.showModal();
   }
@@ -83,6 +86,20 @@ document.addEventListener("htmx:afterRequest", (event) => {
   }
 });
 
+// A number that changed when a part was swapped is seen to change.
+let shown = null;
+const figures = (root) => [...root.querySelectorAll("td, dd, .level, .sum b, .score, .price")];
+document.addEventListener("htmx:beforeSwap", (event) => {
+  if (event.detail.target?.id === "findings") shown = new Set(figures(event.detail.target).map((e) => e.textContent.trim()));
+});
+document.addEventListener("htmx:afterSwap", (event) => {
+  if (!shown || event.detail.target?.id !== "findings") return;
+  for (const e of figures(event.detail.target)) {
+    if (/\d/.test(e.textContent) && !shown.has(e.textContent.trim())) e.classList.add("changed");
+  }
+  shown = null;
+});
+
 // Sent as a whole page: the drafts go once the answer shows what was kept.
 // What is too large is told before it is sent, where the server would tell it.
 document.addEventListener("change", (event) => {
@@ -125,8 +142,20 @@ document.addEventListener("htmx:responseError", (event) => {
 document.addEventListener("htmx:sendError", () =>
   notice("Trevik cannot be reached just now. What you typed stays on this device; change it again to save it."));
 
+// An address that leads to something folded unfolds it.
+function reveal() {
+  const at = location.hash.length > 1 && document.getElementById(location.hash.slice(1));
+  if (!at) return;
+  for (let box = at.closest("details"); box; box = box.parentElement.closest("details")) box.open = true;
+  const own = at.querySelector(":scope > details");
+  if (own) own.open = true;
+  at.scrollIntoView();
+}
+window.addEventListener("hashchange", reveal);
+
 // htmx readies its controls when the page is parsed; drafts are sent after that.
 document.addEventListener("DOMContentLoaded", () => {
   forgetSent();
   restoreDrafts();
+  reveal();
 });

@@ -264,12 +264,12 @@ class Table {
 
 const stripX = (strip, n) => {
   const pad = Number(strip.dataset.pad);
-  return pad + ((1000 - 2 * pad) * n) / Math.max(1, Number(strip.dataset.frames) - 1);
+  return pad + ((strip.viewBox.baseVal.width - 2 * pad) * n) / Math.max(1, Number(strip.dataset.frames) - 1);
 };
 const stripFrame = (strip, event) => {
   const p = new DOMPoint(event.clientX, event.clientY).matrixTransform(strip.getScreenCTM().inverse());
   const pad = Number(strip.dataset.pad);
-  return Math.round(((p.x - pad) / (1000 - 2 * pad)) * Math.max(1, Number(strip.dataset.frames) - 1));
+  return Math.round(((p.x - pad) / (strip.viewBox.baseVal.width - 2 * pad)) * Math.max(1, Number(strip.dataset.frames) - 1));
 };
 const table = () => document.querySelector("[data-film]")?.table;
 

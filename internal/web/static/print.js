@@ -35,7 +35,9 @@ document.addEventListener("click", (event) => {
   if (!show) return;
   brush = null; // the hand moves corners now
   pressBrushes();
-  const { width, height } = svg.viewBox.baseVal;
+  // Corners lie outside the print: the whole picture is shown.
+  const [width, height] = [Number(svg.dataset.width), Number(svg.dataset.height)];
+  svg.setAttribute("viewBox", `0 0 ${width} ${height}`);
   const at = [[0.06, 0.06], [0.94, 0.06], [0.94, 0.94], [0.06, 0.94]];
   group.querySelectorAll("circle").forEach((c, i) => {
     c.setAttribute("cx", at[i][0] * width);

@@ -53,19 +53,40 @@ document.addEventListener("pointermove", (event) => {
   const step = STEP / scale(drag.svg);
   drag.units = Math.round(((event.clientX - drag.from) * drag.perPixel) / step) * step;
   for (const bar of drag.moved) bar.setAttribute("transform", `translate(${drag.units} 0)`);
+  land(drag);
 });
+
+// when a bar stands that was moved by so many units: minutes of the week.
+const when = (bar, units, svg) => Math.round(Number(bar.dataset.begin) + units * scale(svg) + WEEK) % WEEK;
+const two = (n) => String(n).padStart(2, "0");
+const clock = (at) => `${two(Math.floor((at % 1440) / 60))}:${two(at % 60)}`;
+
+// land says over the bar where it would come to stand.
+function land({ svg, bar, units }) {
+  let text = svg.querySelector(".landing");
+  if (!text) {
+    text = document.createElementNS("http://www.w3.org/2000/svg", "text");
+    text.setAttribute("class", "landing");
+    svg.append(text);
+  }
+  const at = when(bar, units, svg);
+  const day = DAYS[Math.floor(at / 1440)];
+  text.textContent = `${day[0].toUpperCase()}${day.slice(1)} ${clock(at)}`;
+  text.setAttribute("x", Number(bar.getAttribute("x")) + units);
+  text.setAttribute("y", Number(bar.getAttribute("y")) - 2);
+}
 
 function end(keep) {
   if (!drag) return;
+  drag.svg.querySelector(".landing")?.remove();
   const { svg, moved, units } = drag;
   drag = null;
   for (const bar of moved) {
     bar.removeAttribute("transform");
     if (!keep || units === 0) continue;
-    const at = Math.round(Number(bar.dataset.begin) + units * scale(svg) + WEEK) % WEEK;
-    const two = (n) => String(n).padStart(2, "0");
+    const at = when(bar, units, svg);
     set(`f-plan_day-${bar.dataset.row}`, DAYS[Math.floor(at / 1440)]);
-    set(`f-plan_start-${bar.dataset.row}`, `${two(Math.floor((at % 1440) / 60))}:${two(at % 60)}`);
+    set(`f-plan_start-${bar.dataset.row}`, clock(at));
   }
 }
 
@@ -111,8 +132,7 @@ document.addEventListener("dblclick", (event) => {
   if (!free) return;
   const row = free.name.split(".")[1];
   for (let box = free.closest("details"); box; box = box.parentElement.closest("details")) box.open = true;
-  const two = (n) => String(n).padStart(2, "0");
   set(`f-plan_day-${row}`, DAYS[Math.floor(minute / 1440)]);
-  set(`f-plan_start-${row}`, `${two(Math.floor((minute % 1440) / 60))}:${two(minute % 60)}`);
+  set(`f-plan_start-${row}`, clock(minute));
   document.getElementById(`f-plan_km-${row}`)?.focus();
 });

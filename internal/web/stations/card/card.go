@@ -9,15 +9,18 @@ import (
 	"fmt"
 	"html/template"
 	"net/http"
+	"net/url"
 	"slices"
 	"strings"
 
 	"trevik/internal/app"
 	"trevik/internal/app/films"
+	"trevik/internal/app/people"
 	"trevik/internal/core/foot"
 	core "trevik/internal/core/footprint"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
+	"trevik/internal/core/units"
 	"trevik/internal/core/wear"
 	"trevik/internal/record"
 	"trevik/internal/web/bench"
@@ -60,9 +63,9 @@ type body struct {
 	Schools  []school
 	Choice   *record.Decision
 	Basis    *record.Basis
-	Room     template.HTML
+	Pairs    []chosen // what was chosen, the first first
 	Worn     *record.Worn
-	More     []record.Choice   // chosen in the same fit
+	Address  string            // of the runner's own page, that was just made
 	Races    []record.RacePlan // to come
 	Tried    []record.Tried
 	Cautions []string
@@ -75,10 +78,22 @@ type body struct {
 	AskKeep  bool   // whether the health answers may be kept was not asked yet
 	Laces    []lace // what was tried of the chosen pair
 	Sock     string
-	Rotation []string
+	Rotation []turn
 	Look     *string  // the day of the next look
 	Ways     []string // plans of changing over that go on
 	Since    []string // what the shop has set otherwise since the fit was closed
+}
+
+// chosen is a pair that was chosen, drawn: from the side, and its toe end with both feet in it.
+type chosen struct {
+	record.Choice
+	Side, Room template.HTML
+}
+
+// turn is a pair of the rotation, drawn, with what it takes in a week.
+type turn struct {
+	Name, Takes string
+	Side        template.HTML
 }
 
 // lace is a lacing, drawn.
@@ -113,14 +128,14 @@ func (b *body) after(fit *record.Conclusions) error {
 		}
 	}
 	for i := range s.Pairs {
-		var kinds []string
+		var takes []string
 		for j, p := range s.Parts {
-			if s.Takes[j][i] > 0 && !slices.Contains(kinds, support.Words(string(p.Kind))) {
-				kinds = append(kinds, support.Words(string(p.Kind)))
+			if km := s.Takes[j][i]; km > 0.05 {
+				takes = append(takes, fmt.Sprintf("%s %s on %s", support.Words(string(p.Kind)), fit.Units.Distance(units.Round(km, 1)), p.Ground))
 			}
 		}
-		if len(kinds) > 0 && len(s.Pairs) > 1 {
-			b.Rotation = append(b.Rotation, s.Pairs[i].Name()+": "+strings.Join(kinds, ", "))
+		if len(takes) > 0 && len(s.Pairs) > 1 {
+			b.Rotation = append(b.Rotation, turn{s.Pairs[i].Name(), strings.Join(takes, ", "), draw.Shoe(&s.Pairs[i].Model, turnWidth)})
 		}
 	}
 	if b.Worn != nil {
@@ -136,20 +151,34 @@ func (b *body) after(fit *record.Conclusions) error {
 
 // Station is Card.
 func Station() bench.Station {
-	return bench.Station{Path: "card", Name: "Card", Lead: "One page to take away, good in any other shop.",
+	return bench.Station{Path: "card", Name: "Card", Lead: "One page for the runner, good in any other shop.",
 		Template: bench.Parse(files, "*.html"), Fields: record.ConsentFields, Body: bodyOf, Extra: extra}
 }
 
+// On the card both feet are drawn at so many px a mm, and a pair so many px wide.
+const (
+	cardScale = 0.72
+	pairWidth = 230
+	turnWidth = 92
+)
+
 func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	var err error
-	b := body{Feet: draw.Feet(fit.Feet(), fit.Units), Advice: foot.Compare(fit.Feet(), fit.House()), Tried: fit.Tried()}
+	b := body{Feet: draw.Feet(fit.Feet(), fit.Units, cardScale), Advice: foot.Compare(fit.Feet(), fit.House()), Tried: fit.Tried()}
 	if b.Support, err = fit.Support(); err != nil {
 		return nil, err
 	}
 	if b.Choice, b.Basis = fit.Choice(); b.Basis != nil {
-		b.More = fit.Choices()[1:]
 		b.Support = b.Basis.Support // as it was when the pair was chosen
-		b.Room = draw.Room(b.Basis.Ranked.Size, fit.Units)
+		for _, choice := range fit.Choices() {
+			x := chosen{Choice: choice}
+			last := term.LastShape("")
+			if m := fit.Shop.Catalogue.ByCode(choice.Basis.Ranked.Model); m != nil { // it may have left the catalogue since
+				x.Side, last = draw.Shoe(m, pairWidth), m.LastShape
+			}
+			x.Room = draw.Room(choice.Basis.Ranked.Size, fit.Feet(), last, fit.Units)
+			b.Pairs = append(b.Pairs, x)
+		}
 		worn, err := fit.Worn()
 		if err != nil {
 			return nil, err
@@ -285,7 +314,34 @@ func extra(b *bench.Bench) []kit.Route {
 		}
 	}
 	return []kit.Route{
+		{Method: http.MethodPost, Path: "/fits/:fit/card/address", Roles: []app.Role{app.Owner, app.Fitter}, Handle: address(b)},
 		{Method: http.MethodPost, Path: "/fits/:fit/close", Roles: kit.Everyone, Handle: set(b.App.Visits.Close)},
 		{Method: http.MethodPost, Path: "/fits/:fit/reopen", Roles: kit.Everyone, Handle: set(b.App.Visits.Reopen)},
+	}
+}
+
+// address makes the address of the runner's own page and shows the card with it, this once: it is kept
+// nowhere that it could be read from again.
+func address(b *bench.Bench) kit.Handler {
+	return func(c *kit.Req) error {
+		fit, err := b.Load(c)
+		if err == nil {
+			_, err = kit.Form(c, kit.Known())
+		}
+		if err != nil {
+			return err
+		}
+		secret, err := b.App.People.NewLink(c.Ctx(), c.Who, people.RunnerLink, fit.Runner.ID)
+		if err != nil {
+			return b.Done(c, Station(), fit, url.Values{"link": nil}, err, bench.URL(fit.ID, "card"))
+		}
+		v, err := b.View(c, Station(), fit)
+		if err != nil {
+			return err
+		}
+		card := v.Body.(body)
+		card.Address = b.Absolute(c, "/r/"+secret)
+		v.Body = card
+		return b.Render(c, http.StatusOK, v.Station.Template, "bench", v)
 	}
 }

@@ -29,16 +29,18 @@ var files embed.FS
 
 type pair struct {
 	record.Worn
-	Fan     template.HTML
-	Recent  []record.Run // newest first
-	Answer  wear.SchoolAnswer
-	Lead    string
-	Reports []record.Report
-	Said    []record.Said // on the runner's own page, to be answered
-	Photos  []photoPair
-	Races   []raceLine
-	If      []record.WhatIf
-	Made    []kit.Option // the widths that its model is made in
+	Fan      template.HTML
+	Recent   []record.Run // newest first
+	Answer   wear.SchoolAnswer
+	Lead     string
+	LeadWord string // what the school that leads goes by
+	Reports  []record.Report
+	Said     []record.Said // on the runner's own page, to be answered
+	Photos   []photoPair
+	Races    []raceLine
+	If       []record.WhatIf
+	Made     []kit.Option // the widths that its model is made in
+	Open     bool         // it is the one that is shown whole
 }
 
 // photoPair is a side's first picture and its latest.
@@ -67,7 +69,7 @@ func (b body) MendFields(own map[string]kit.Control, u units.System) []kit.Contr
 	in := strconv.FormatUint(b.Mend.PairID, 10)
 	for _, o := range b.Find.Pairs {
 		if o.Value == in && !slices.ContainsFunc(pairs, func(p kit.Option) bool { return p.Value == in }) {
-			pairs = append(pairs, kit.Option{Value: in, Text: o.Text + ", set aside"})
+			pairs = append(pairs, kit.Option{Value: in, Text: o.Text + ", retired"})
 		}
 	}
 	return MendControls(own, b.Mend, pairs, u)
@@ -87,6 +89,7 @@ func (b body) Or(text string) []kit.Option {
 }
 
 type body struct {
+	Drawn     template.HTML // the cupboard
 	Pairs     []*pair
 	On        string
 	NoWeek    bool
@@ -164,8 +167,9 @@ var fileFields = []form.Field{{Name: "runs_file", Label: "Files of runs", Kind: 
 	{Name: "to_pair", Label: "Into", Kind: form.Number, Lo: 0, Hi: 1 << 53}, {Name: "photo", Label: "Picture", Kind: form.Text}}
 
 const (
-	recent = 6
-	aPage  = 50
+	recent       = 6
+	retiredShown = 2
+	aPage        = 50
 )
 
 func bodyOf(c *kit.Req, b *bench.Bench, fit *record.Conclusions) (any, error) {
@@ -217,15 +221,42 @@ func bodyOf(c *kit.Req, b *bench.Bench, fit *record.Conclusions) (any, error) {
 	for _, x := range fit.Runner.LookAlikes() {
 		out.Alike = append(out.Alike, alike{x, [2]string{names[x.First.PairID], names[x.Second.PairID]}})
 	}
+	out.Drawn = draw.Cupboard(kit.Lives(fit.Runner, worn, fit.Units, retiredShown, bench.PairAt), kit.Events(fit.Races(), worn),
+		fit.Today, bench.TableWidth)
+	out.open(c)
 	out.log(c, fit.Runner.Pairs, names)
 	out.cupboard(c)
 	out.File, err = waiting(c, b, fit)
 	return out, err
 }
 
+// leadWords are what each school of wear goes by.
+var leadWords = map[string]string{"by_distance": "distance", "by_own_history": "own history", "by_condition": "condition"}
+
+// open shows one pair whole: the one that was asked for, or whose form could not be kept, else the one
+// whose state asks for most; the rest are a line each.
+func (b *body) open(c *kit.Req) {
+	rank := map[wear.State]int{wear.SetAside: 5, wear.LastRuns: 4, wear.Order: 3, wear.Look: 2}
+	asked := cmp.Or(c.Query("pair"), c.Param("pair"))
+	best := -1
+	for i, p := range b.Pairs {
+		if strconv.FormatUint(p.Pair.ID, 10) == asked {
+			best = i
+			break
+		}
+		if best < 0 || rank[p.Wear.State] > rank[b.Pairs[best].Wear.State] {
+			best = i
+		}
+	}
+	if best >= 0 {
+		b.Pairs[best].Open = true
+	}
+}
+
 // pairOf is a pair in use, the i-th, with what is left of it.
 func pairOf(fit *record.Conclusions, i int, w record.Worn) (*pair, error) {
-	p := pair{Reports: w.Pair.Reports, Said: fit.Runner.Said(&w.Pair), Worn: w, Lead: fit.Shop.Settings.WearSchool, Photos: photosOf(w.Pair)}
+	p := pair{Reports: w.Pair.Reports, Said: fit.Runner.Said(&w.Pair), Worn: w, Lead: fit.Shop.Settings.WearSchool,
+		LeadWord: leadWords[fit.Shop.Settings.WearSchool], Photos: photosOf(w.Pair)}
 	p.Answer = map[string]wear.SchoolAnswer{"by_distance": w.Wear.Schools.ByDistance, "by_own_history": w.Wear.Schools.ByOwnHistory,
 		"by_condition": w.Wear.Schools.ByCondition}[p.Lead]
 	var marks []draw.Mark

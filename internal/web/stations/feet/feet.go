@@ -61,7 +61,6 @@ type body struct {
 	Both     bool
 	Diff     foot.Difference
 	Drawing  template.HTML
-	Overlay  template.HTML
 	Ask      []string
 	Apart    []string // hand against scanner and outline
 	Believed string
@@ -145,7 +144,7 @@ func visited(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) 
 	for _, v := range b.Earlier {
 		before = append(before, v.Feet())
 	}
-	b.Drawing = draw.Feet(fit.Feet(), fit.Units, before...)
+	b.Drawing = draw.Feet(fit.Feet(), fit.Units, feetScale, before...)
 	if b.Growing, b.Again = fit.Growing(); b.Growing {
 		var grown []draw.Grown
 		for _, v := range b.Earlier {
@@ -323,6 +322,9 @@ func remove(b *bench.Bench, c *kit.Req, fit *record.Conclusions, s term.Side) er
 	return kit.Go(c, bench.URL(fit.ID, "feet")+"#h-outline")
 }
 
+// feetScale is how large both feet are drawn beside their form, px a mm.
+const feetScale = 1.2
+
 // maxScan is the largest scan file, in bytes.
 const maxScan = 1 << 20
 
@@ -337,7 +339,7 @@ func scanFile(c *kit.Req) (s device.Scan, err error) {
 
 func bodyOf(fit *record.Conclusions) body {
 	f := fit.Feet()
-	b := body{Believed: record.BelievedSize.Of(fit.Visit), Diff: foot.Compare(f, fit.House()), Overlay: draw.Overlay(f, fit.Units),
+	b := body{Believed: record.BelievedSize.Of(fit.Visit), Diff: foot.Compare(f, fit.House()),
 		Both: f.Left.LengthMM > 0 && f.Right.LengthMM > 0}
 	var once []string
 	for _, s := range term.Sides {

@@ -47,6 +47,7 @@ type body struct {
 	Others   []films.Film // that may be laid beside it
 	Reading  *core.Reading
 	Curves   template.HTML
+	Legs     []template.HTML // from behind, at their mean peak
 	Strip    template.HTML
 	Says     []string
 	Level    *films.Level // of a film without dots, that a hand may set
@@ -64,7 +65,7 @@ type body struct {
 // Station is Gait.
 func Station() bench.Station {
 	return bench.Station{Path: "gait", Name: "Gait",
-		Lead:     "From straight behind, at ankle height: how far each ankle comes in, when, and how sure that is.",
+		Lead:     "Filmed from straight behind at ankle height, or seen by eye.",
 		Template: templates, Fields: films.Fields, Body: bodyOf, Extra: extra}
 }
 
@@ -158,6 +159,12 @@ func (b *body) table(c *kit.Req, bn *bench.Bench, fit *record.Conclusions, who a
 		}
 	}
 	b.Curves = draw.Curves(r.Answer, second, fit.House())
+	for _, s := range term.Sides {
+		if of := r.Answer.Sides[s]; of != nil && of.PeakEversionDeg != nil && of.PeakEversionDeg.Mean != nil {
+			deg := *of.PeakEversionDeg.Mean
+			b.Legs = append(b.Legs, draw.RearAt(s, deg, fmt.Sprintf("%.1f° %s", deg, of.BandWords)))
+		}
+	}
 	b.Strip = draw.ContactStrip(r, fit.Open())
 	b.Says = says(r.Answer)
 	level, ok, err := bn.App.Films.LevelOf(c.Ctx(), who, *b.Film, all)
@@ -196,7 +203,7 @@ func glanced(g films.Glance) (out lookedAt) {
 		switch of := g.Answer.Sides[s]; {
 		case of == nil:
 		case of.PeakEversionDeg != nil:
-			out.Says = append(out.Says, fmt.Sprintf("%s: rolls in %.1f° ± %.1f° over %d steps, %s with %.0f %%", s, *of.PeakEversionDeg.Mean,
+			out.Says = append(out.Says, fmt.Sprintf("%s: pronates %.1f° ± %.1f° over %d steps, %s with %.0f %%", s, *of.PeakEversionDeg.Mean,
 				math.Hypot(of.LevelSD(), spread(of.PeakEversionDeg)), of.PeakEversionDeg.N, of.BandWords, 100*surest(of.BandProbability)))
 		case of.StrikeDeg != nil && of.StrikeDeg.Mean != nil:
 			out.Says = append(out.Says, fmt.Sprintf("%s: the sole lands at %.1f° over %d steps, a %s strike", s, *of.StrikeDeg.Mean,
@@ -288,7 +295,7 @@ func says(a core.Answer) []string {
 			what = append(what, fmt.Sprintf("the %s could not be read", s))
 			continue
 		}
-		what = append(what, fmt.Sprintf("the %s heel rolls in to %.1f° on average, which is %s", s, *of.PeakEversionDeg.Mean, of.BandWords))
+		what = append(what, fmt.Sprintf("the %s heel pronates to %.1f° on average, which is %s", s, *of.PeakEversionDeg.Mean, of.BandWords))
 		sure = append(sure, fmt.Sprintf("%s with %.0f %% on the %s", of.Band, 100*surest(of.BandProbability), s))
 	}
 	level := core.JointSD
@@ -297,9 +304,9 @@ func says(a core.Answer) []string {
 			level = max(level, of.LevelSD())
 		}
 	}
-	third := "Some rolling in is how everyone absorbs shock; a fitter describes it and does not diagnose."
+	third := "Some pronation is how everyone absorbs shock; a fitter describes it and does not diagnose."
 	if a.AsymmetryDeg != nil {
-		third = fmt.Sprintf("Left and right differ by %.1f°, which is %s; some rolling in is how everyone absorbs shock.", *a.AsymmetryDeg,
+		third = fmt.Sprintf("Left and right differ by %.1f°, which is %s; some pronation is how everyone absorbs shock.", *a.AsymmetryDeg,
 			withinOr(*a.AsymmetryDeg, level*math.Sqrt2, "within what two readings may differ by", "more than the readings' own error"))
 	}
 	return []string{kit.Sentence(strings.Join(what, ", ")) + ".",

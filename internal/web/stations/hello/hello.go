@@ -70,7 +70,7 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	if sketched {
 		var words []string
 		for _, p := range parts {
-			words = append(words, fmt.Sprintf("%s %s", support.Words(string(p.Kind)), fit.Units.Distance(p.KM)))
+			words = append(words, fmt.Sprintf("%s %s", fit.Units.Distance(p.KM), support.Words(string(p.Kind))))
 		}
 		b.Sketch = strings.Join(words, ", ")
 	}

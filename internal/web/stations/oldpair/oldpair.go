@@ -14,6 +14,7 @@ import (
 	"trevik/internal/app"
 	"trevik/internal/app/visit"
 	"trevik/internal/core/fault"
+	"trevik/internal/core/shoe"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/record"
@@ -43,6 +44,7 @@ type side struct {
 	Lies     term.Side // as which side it lies: the other one, seen from below
 	Side     term.Side
 	Drawing  template.HTML
+	Heel     template.HTML // the shoe from behind, tipped as its heel is worn
 	Zones    []zone
 	Worn     bool
 	Gone     float64
@@ -129,9 +131,16 @@ func Station() bench.Station {
 		}}
 }
 
+// anyShoe is what an old pair looks like from behind, and tipPerGrade how far it tips for each grade by
+// which one side of its heel is worn more, degrees: some three times what rubber gives.
+var anyShoe = shoe.Model{Class: term.Daily, StackHeelMM: 33, StackForefootMM: 25}
+
+const tipPerGrade = 2.0
+
 func sideOf(fit *record.Conclusions, s term.Side, below bool) side {
 	sole, ok := fit.Sole(s)
-	x := side{Side: s, Lies: draw.Lies(s, below), Drawing: draw.Sole(s, below, sole), Worn: ok && sole.Gone() > 0, Gone: sole.Gone(),
+	x := side{Side: s, Lies: draw.Lies(s, below), Drawing: draw.Sole(s, below, sole),
+		Heel: draw.ShoeRear(&anyShoe, s, tipPerGrade*float64(sole[0]-sole[2])), Worn: ok && sole.Gone() > 0, Gone: sole.Gone(),
 		Even: sole.Evenness()}
 	for i, name := range support.Zones {
 		input := record.SoleZone.Key(s, i+1).Input()
@@ -158,7 +167,7 @@ const (
 // means is what each pattern tells.
 var means = map[string]string{
 	"outer_heel": "the outer heel, which is usual, even in neutral runners",
-	"inner":      "the inner side: the foot rolls in",
+	"inner":      "the inner side: the foot pronates",
 	"outer_edge": "the outer edge: the foot rolls out, or the pair pushes it out",
 	"heel":       "the whole heel: the foot lands far ahead",
 	"centre":     "the centre: the foot drags",

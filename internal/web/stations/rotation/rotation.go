@@ -52,7 +52,8 @@ type body struct {
 	Weeks   []week
 	Plan    *plan
 	Laid    bool
-	Half    int // rows of the board that lack something
+	Blank   template.HTML // the week that is not laid out yet
+	Half    int           // rows of the board that lack something
 	Gym     bool
 	ForGym  []*shoe.Model
 	Suits   []kit.Option // models whose suitability may be set
@@ -162,12 +163,26 @@ func bodyOf(c *kit.Req, _ *bench.Bench, fit *record.Conclusions) (any, error) {
 	for i := range b.Serving.Pairs {
 		offer(&b.Serving.Pairs[i].Model)
 	}
-	if b.Laid {
+	if !b.Laid {
+		b.Blank = blankWeek(b.Serving)
+	} else {
 		if b.Plan, err = planOf(c, fit, offer); err != nil {
 			return nil, err
 		}
 	}
 	return b, nil
+}
+
+// blankWeek is the week that is not laid out yet: a lane for each pair in use, or for one to come.
+func blankWeek(s *record.Serving) template.HTML {
+	var rows []draw.WeekRow
+	for i := range s.Pairs {
+		rows = append(rows, draw.WeekRow{Name: s.Pairs[i].Name(), Model: &s.Pairs[i].Model})
+	}
+	if len(rows) == 0 {
+		rows = []draw.WeekRow{{Name: "A lane for each pair"}}
+	}
+	return draw.WeekBoard(rows, false, record.PlanRows, bench.TableWidth)
 }
 
 // parts are the kinds of the week with what each pair takes of them.
@@ -246,9 +261,13 @@ func planOf(c *kit.Req, fit *record.Conclusions, offer func(*shoe.Model)) (*plan
 	for _, x := range p.Pairs {
 		offer(x.Model)
 	}
+	models := map[string]*shoe.Model{}
+	for _, l := range p.Plan.Lines {
+		models[l.ID] = l.Model
+	}
 	for n, a := range p.Turn.Answers {
 		w := weekPlan{Letter: letter(n), Answer: a}
-		w.Board = draw.WeekBoard(boardRows(fit, a, p.Plan.Weeks[n], p.Names()), fit.Open(), record.PlanRows)
+		w.Board = draw.WeekBoard(boardRows(fit, a, p.Plan.Weeks[n], p.Names(), models), fit.Open(), record.PlanRows, bench.TableWidth)
 		p.Weeks = append(p.Weeks, w)
 	}
 	most := 0.1
@@ -289,10 +308,11 @@ func (p *plan) look(fit *record.Conclusions) error {
 }
 
 // boardRows are the pairs of the answer with their runs, and what no pair covers.
-func boardRows(fit *record.Conclusions, a rotation.Answer, parts []rotation.WeekPart, names map[string]string) []draw.WeekRow {
+func boardRows(fit *record.Conclusions, a rotation.Answer, parts []rotation.WeekPart, names map[string]string,
+	models map[string]*shoe.Model) []draw.WeekRow {
 	var rows []draw.WeekRow
-	add := func(name string, rest float64, open bool, takes func(string) bool) {
-		r := draw.WeekRow{Name: name, Rest: rest, Open: open}
+	add := func(name string, m *shoe.Model, rest float64, open bool, takes func(string) bool) {
+		r := draw.WeekRow{Name: name, Model: m, Rest: rest, Open: open}
 		for _, x := range parts {
 			if !takes(x.ID) {
 				continue
@@ -306,9 +326,9 @@ func boardRows(fit *record.Conclusions, a rotation.Answer, parts []rotation.Week
 		}
 	}
 	for _, id := range a.Use {
-		add(names[id], 60*rotation.DefaultRest, false, func(part string) bool { return a.Assign[part] == id })
+		add(names[id], models[id], 60*rotation.DefaultRest, false, func(part string) bool { return a.Assign[part] == id })
 	}
-	add("not covered", 0, true, func(part string) bool { return slices.Contains(a.Uncovered, part) })
+	add("no rested pair", nil, 0, true, func(part string) bool { return slices.Contains(a.Uncovered, part) })
 	return rows
 }
 

@@ -42,7 +42,9 @@ type offer struct {
 	Split     *split
 	Said      string        // what the runner disliked of the same maker
 	Hints     []string      // of the ground and the season
-	PerKM     string        // price for an expected km
+	PerKM     string        // price per km over its life
+	For       string        // what speaks for it most
+	Against   string        // and against it; empty where nothing does
 	Way       string        // what it would take to go over to it; empty is nothing
 	WayWeeks  template.HTML // by weeks
 	Inside    string        // how its inside is known
@@ -206,7 +208,8 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		if i == firstOffers && !b.All {
 			break
 		}
-		o := offer{Ranked: r, At: i + 1, M: catalogue.ByCode(r.Model), Room: draw.Room(r.Size, fit.Units), TryOn: tried[r.Model]}
+		o := offer{Ranked: r, At: i + 1, M: catalogue.ByCode(r.Model), TryOn: tried[r.Model]}
+		o.Room = draw.Room(r.Size, fit.Feet(), o.M.LastShape, fit.Units)
 		if r.Earlier != nil {
 			o.Earlier = catalogue.ByCode(r.Earlier.Model)
 		}
@@ -222,7 +225,8 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		if o.Way = way.Text(); o.Way != "" {
 			o.WayWeeks = draw.ChangeWeeks(way.Plan.Weeks, 0, fit.Units)
 		}
-		o.PerKM = fmt.Sprintf("%.3f %s a km, over some %.0f km", r.CostPerKM/100, fit.Shop.Currency, r.LifeKM)
+		o.PerKM = fmt.Sprintf("%.2f %s per km over its life of some %.0f km", r.CostPerKM/100, fit.Shop.Currency, r.LifeKM)
+		o.For, o.Against = forAndAgainst(r.Marks)
 		if l, told := liked[catalogue.RowID(r.Model)]; told {
 			o.Liked = &l
 		}
@@ -244,6 +248,24 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	b.OutAll = len(answer.RuledOut)
 	b.InHand, err = boxInHand(c, bn, fit)
 	return b, err
+}
+
+// clearly is from which value a mark speaks for a model, and below which it speaks against it.
+const clearly = 0.9
+
+// forAndAgainst are the mark that speaks most for a model, by its weight, and the one that costs it most.
+func forAndAgainst(marks []match.Mark) (good, bad string) {
+	var gain, loss float64
+	for _, m := range marks {
+		text := kit.Sentence(m.Mark) + ": " + m.Why
+		if g := m.Value * m.Weight; m.Value >= clearly && g > gain && m.Mark != "disliked" {
+			gain, good = g, text
+		}
+		if l := (1 - m.Value) * m.Weight; m.Value < clearly && l > loss {
+			loss, bad = l, text
+		}
+	}
+	return good, bad
 }
 
 // weights are the marks' sliders, as they are set.
@@ -300,7 +322,7 @@ func (b *body) compare(c *kit.Req, catalogue *record.Catalogue) error {
 	if len(b.Two) < 2 {
 		return nil
 	}
-	b.Over = draw.Overlay2(b.Two[0], b.Two[1])
+	b.Over = draw.Overlay(b.Two[0], b.Two[1])
 	add := func(name string, of func(*shoe.Model) string) {
 		x, y := of(b.Two[0]), of(b.Two[1])
 		b.Rows = append(b.Rows, row{name, x, y, x != y})

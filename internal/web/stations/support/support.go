@@ -74,7 +74,7 @@ func bodyOf(c *kit.Req, _ *bench.Bench, fit *record.Conclusions) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	b.Ladder = draw.Ladder(a, less)
+	b.Ladder = draw.Ladder(a, less, fit.Feet())
 	if a.Schools != nil {
 		for _, s := range term.Schools {
 			b.Schools = append(b.Schools, school{kit.Sentence(core.SchoolNames[s]), s, s == a.Lead, a.Schools.Of(s)})

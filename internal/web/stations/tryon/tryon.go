@@ -393,7 +393,7 @@ func (b body) Bar(code string) string {
 func (b *body) feet(fit *record.Conclusions) {
 	on := record.TryPressure.Of(fit.Visit, b.Now.Trial)
 	for _, s := range term.Sides {
-		f := footboard{Side: s, Drawing: draw.TopFoot(string(s))}
+		f := footboard{Side: s, Drawing: draw.TopFoot(s, fit.Foot(s))}
 		for _, p := range record.PressurePlaces {
 			value := string(s) + "_" + p
 			f.Places = append(f.Places, place{value, string(s) + " " + strings.ReplaceAll(p, "_", " "), "p-" + value, slices.Contains(on, value)})
