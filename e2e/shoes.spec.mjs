@@ -189,7 +189,7 @@ test("a run is made longer and split on the picture, one is added, and weeks dif
   const board = page.locator("#board");
   if (!(await board.evaluate((d) => d.open))) await board.locator("summary").first().click();
   await page.getByText("Or a plain week from a template").click();
-  await page.getByLabel("For", { exact: true }).selectOption("farther");
+  await page.getByLabel("Goal", { exact: true }).selectOption("farther");
   await page.locator("[name=template_km]").fill("30");
   await page.keyboard.press("Enter");
   const row = await page.locator(".runbar", { hasText: "long 11.4 km" }).getAttribute("data-row");
