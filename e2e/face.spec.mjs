@@ -73,3 +73,33 @@ test("the dim room, larger words and little to load", async ({ page }) => {
     await fits(page);
   }
 });
+
+/** What a finger has to hit and is lower than 44 px; links within a sentence are as high as their line. */
+const small = () =>
+  [...document.querySelectorAll("a[href], button, input, select, textarea, summary")].flatMap((e) => {
+    const box = (e.closest(".chip, .tick, .press") ?? e).getBoundingClientRect();
+    if (!box.height || e.closest("[hidden], .sr, svg, dialog:not([open])") || e.classList.contains("skip")) return [];
+    if (e.tagName === "A" && getComputedStyle(e).display === "inline") return [];
+    if (box.height >= 43.5) return [];
+    return [`${e.tagName}.${e.className} "${(e.textContent || e.name || "").trim().slice(0, 30)}" is ${box.height.toFixed(0)} px high`];
+  });
+
+test.describe("by touch", () => {
+  test.use({ hasTouch: true });
+  test("everything that a finger hits is 44 px high", async ({ page }) => {
+    test.setTimeout(240_000);
+    await signIn(page, "isolde");
+    const more = { due: "/due", runners: "/runners", shop: "/shop", people: "/people", account: "/account", practice: "/practice",
+      import: "/shoes/import", count: "/shoes/count", newfit: "/new-fit", gait: "/fits/23/gait", learned: "/learned", audit: "/audit" };
+    const low = [];
+    await page.goto("/runners/2");
+    await page.getByRole("button", { name: "Make an address" }).click();
+    more.phone = new URL(await page.locator("code.address").first().textContent()).pathname;
+    for (const [name, path] of Object.entries({ ...pages, ...more })) {
+      await page.goto(path);
+      await page.evaluate(() => document.querySelectorAll("main details").forEach((d) => { d.open = true; }));
+      low.push(...(await page.evaluate(small)).map((x) => `${name}: ${x}`));
+    }
+    expect(low).toEqual([]);
+  });
+});

@@ -205,6 +205,32 @@ func FillAll(ctx context.Context, s *store.Store, now time.Time) error {
 			return fmt.Errorf("%s: %w", g.runner.Name, err)
 		}
 	}
+	return w.expect(ctx)
+}
+
+// expected are runners who come in, so many days from today.
+var expected = []struct {
+	runner    string
+	days      int
+	at, about string
+}{
+	{"Edric Belltower", 0, "09:30", "his old pair is flat"}, {"Saskia Moorwright", 0, "11:15", "trail shoes for the moor"},
+	{"Fenella Cook-Strake", 0, "16:00", ""}, {"Torvald Netmender", 1, "10:00", "comfort after the change"},
+}
+
+// expect puts down who comes in.
+func (w *world) expect(ctx context.Context) error {
+	w.at = w.today.Add(8 * time.Hour)
+	for _, x := range expected {
+		runner, ok := w.runners[x.runner]
+		if !ok {
+			return fmt.Errorf("nobody is called %s", x.runner)
+		}
+		day := w.today.AddDate(0, 0, x.days).Format(time.DateOnly)
+		if err := w.app.People.Book(ctx, w.staff[1], runner, day, x.at, x.about); err != nil {
+			return fmt.Errorf("%s comes in: %w", x.runner, err)
+		}
+	}
 	return nil
 }
 

@@ -23,11 +23,12 @@ const (
 	DueRetire  DueKind = "retire"
 	DueRace    DueKind = "race"
 	DueSaid    DueKind = "said"   // what a runner said of a pair, to be answered
+	DueComes   DueKind = "comes"  // a runner comes in
 	DueChange  DueKind = "change" // a week of changing over, in a runner's own calendar alone
 )
 
 // DueKinds are those of the shop's list.
-var DueKinds = []DueKind{DueSaid, DueRetire, DueOrder, DueLook, DueComfort, DueMeasure, DueRace}
+var DueKinds = []DueKind{DueSaid, DueRetire, DueOrder, DueLook, DueComfort, DueMeasure, DueRace, DueComes}
 
 // Due is something that is to be done by a day.
 type Due struct {
@@ -73,6 +74,13 @@ func (c *Conclusions) Due() ([]Due, error) {
 			if d.Mine = d.Text; in != nil {
 				d.Text += ", in " + in.Name()
 				d.Mine = d.Text
+			}
+			out = append(out, d)
+		}
+		for _, b := range c.Runner.Coming(c.Today) {
+			d := Due{Kind: DueComes, On: b.On, of: b.ID, Text: "comes in at " + b.Clock(), Mine: "at the shop at " + b.Clock()}
+			if b.Note != "" {
+				d.Text += ": " + b.Note
 			}
 			out = append(out, d)
 		}

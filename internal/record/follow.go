@@ -30,6 +30,7 @@ type Conclusions struct {
 	match    memo[match.Answer]
 	untried  memo[match.Answer] // what the feet alone ask for
 	serving  memo[*Serving]
+	plan     memo[*Plan]
 	worn     memo[[]Worn]
 	due      memo[[]Due]
 	evidence memo[support.Evidence]

@@ -344,6 +344,13 @@ type Sums struct {
 // Plan finds the best set of pairs for the board, as it is or as what asks. Where the board
 // holds a fault, such as two runs at one time, the plan says so.
 func (c *Conclusions) Plan(ctx context.Context, what What) (*Plan, error) {
+	if what.Any() {
+		return c.solve(ctx, what)
+	}
+	return c.plan.get(func() (*Plan, error) { return c.solve(ctx, what) })
+}
+
+func (c *Conclusions) solve(ctx context.Context, what What) (*Plan, error) {
 	weeks := c.Board()
 	candidates, err := c.Candidates(slices.Concat(weeks...))
 	if err != nil {

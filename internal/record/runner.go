@@ -34,6 +34,7 @@ type Runner struct {
 	Rules    []Rule
 	Changes  []ChangeFacts // plans of changing over, the latest first
 	Rubs     []RubReport   // the latest first
+	Bookings []Booking     // to come, the next first
 }
 
 // Pair is one of a runner's pairs with its model.
@@ -242,6 +243,28 @@ type Race struct {
 	On     time.Time
 	KM     float64
 	PairID uint64
+}
+
+// Booking is when a runner comes in, by the shop's clock.
+type Booking struct {
+	ID     uint64
+	On     time.Time // midnight UTC, like every day
+	Minute int       // of the day
+	Note   string
+}
+
+// Clock is its hour, such as 09:30.
+func (b Booking) Clock() string { return fmt.Sprintf("%02d:%02d", b.Minute/60, b.Minute%60) }
+
+// Coming is when a runner comes in from a day on.
+func (r *Runner) Coming(today time.Time) []Booking {
+	var out []Booking
+	for _, b := range r.Bookings {
+		if !b.On.Before(today) {
+			out = append(out, b)
+		}
+	}
+	return out
 }
 
 // Rule sends new runs of a kind on a ground into a pair, or into two in turn: the one that

@@ -63,6 +63,7 @@ var tables = []table{
 	{name: "pair_lifting", of: ofPairs, refs: map[string]string{"pair_id": "pairs"}},
 	{name: "pair_reports", of: ofPairs, refs: map[string]string{"pair_id": "pairs"}},
 	{name: "races", of: "runner_id = ?", refs: map[string]string{"runner_id": "runners", "pair_id": "pairs"}},
+	{name: "bookings", of: "runner_id = ?", refs: map[string]string{"runner_id": "runners"}},
 	{name: "rubs", of: ofPairs, refs: map[string]string{"pair_id": "pairs"}},
 	{name: "changes", of: "runner_id = ?", refs: map[string]string{"runner_id": "runners", "from_pair": "pairs", "to_pair": "pairs"}},
 	{name: "change_reports", of: "change_id IN (SELECT id FROM changes WHERE runner_id = ?)", refs: map[string]string{"change_id": "changes"}},

@@ -34,7 +34,10 @@ var walkForms = map[string][]string{
 	"/shoes/new": {"id", "x"}, "/shoes/models/:model": {"stock_shown", "", "id", "x"}, "/shop": {"room", "thumb"},
 	"/me/units": {"units", "imperial", "back", "/"}, "/me/theme": {"theme", "dim", "back", "/"},
 	"/runners/:runner/erase": {"erase_name", "{name}"}, "/runners/:runner/export": {},
-	"/runners/:runner/link": {}, "/runners/:runner/links/revoke": {},
+	"/runners":                  {"name", "Walker Walk", "contact", "", "chart", "men"},
+	"/runners/:runner/bookings": {"comes_day", "2026-12-05", "comes_at", "10:30", "comes_note", "new shoes"},
+	"/runners/:runner/bookings/:booking/cancel": {},
+	"/runners/:runner/link":                     {}, "/runners/:runner/links/revoke": {},
 	"/runners/:runner/consent": {"film", "yes"}, "/account/password": {"password", "x", "new_password", "six old rowing boats"},
 	"/account/sessions/:session/end": {}, "/account/second": {"code", "000000"}, "/account/second/end": {"end_password", "x"},
 	"/second": {"code", "000000", "next", "/"}, "/people": {"name", "Walker", "login", "walker", "password", "six old rowing boats", "role",
@@ -225,6 +228,7 @@ func newWalk(t *testing.T) *walkWorld {
 	send("/fits/2/rules", "rule_kind", "easy", "rule_ground", "road", "rule_pair", w.ids["pair"], "rule_second", "")
 	send("/runners/2/changes", "change_from", w.ids["pair"], "change_to", w.ids["second"], "change_km", "30", "change_goal", "50",
 		"change_start", "2026-11-16")
+	send("/runners/2/bookings", "comes_day", "2026-12-05", "comes_at", "10:30", "comes_note", "")
 	send("/practice")
 	w.exec(t, `INSERT INTO pictures (shop_id, fit_id, kind, side, width, height, data, options, kept, made_by, made_at)
 		SELECT shop_id, 2, k.kind, 'left', 200, 300, x'`+jpegHex(t)+`', '{}', TRUE, made_by, made_at FROM runners
@@ -260,6 +264,7 @@ func newWalk(t *testing.T) *walkWorld {
 		"practice": "SELECT MAX(f.id) FROM fits f JOIN runners r ON r.id = f.runner_id WHERE r.practice_seed IS NOT NULL",
 		"person":   "SELECT id FROM users WHERE login = 'teal'", "finding": "SELECT MAX(id) FROM findings WHERE fit_id = 2",
 		"session": "SELECT MAX(id) FROM signed_in", "said": "SELECT MAX(id) FROM pair_reports", "insole": "SELECT MAX(id) FROM insoles",
+		"booking": "SELECT MAX(id) FROM bookings",
 	} {
 		w.ids[param] = w.one(t, query)
 	}

@@ -53,7 +53,7 @@ func Runners(ctx context.Context, q *db.Queries, who app.Actor, ids []uint64) (m
 		return r.runners, nil
 	}
 	for _, part := range []func() error{r.people, r.consents, r.pairModels, r.allPairs, r.runs, r.looks, r.wear, r.reports, r.races,
-		r.changes} {
+		r.changes, r.bookings} {
 		if err := part(); err != nil {
 			return nil, err
 		}
@@ -280,6 +280,17 @@ func (r *reader) races() error {
 		if of := r.runners[x.RunnerID]; of != nil {
 			of.Rules = append(of.Rules, record.Rule{ID: x.ID, Kind: term.Kind(x.Kind), Ground: term.Ground(x.Ground), PairID: x.PairID,
 				Second: uint64(x.SecondPair.Int64)})
+		}
+	}
+	return err
+}
+
+// bookings reads when runners come in.
+func (r *reader) bookings() error {
+	rows, err := r.q.LoadBookings(r.ctx, db.LoadBookingsParams{ShopID: r.who.ShopID, Ids: r.ids})
+	for _, x := range rows {
+		if of := r.runners[x.RunnerID]; of != nil {
+			of.Bookings = append(of.Bookings, record.Booking{ID: x.ID, On: x.OnDay, Minute: int(x.Minute), Note: x.Note})
 		}
 	}
 	return err

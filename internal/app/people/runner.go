@@ -2,6 +2,7 @@ package people
 
 import (
 	"context"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -47,6 +48,22 @@ func runner(ctx context.Context, q *db.Queries, who app.Actor, id uint64) (recor
 		out.Practice = &seed
 	}
 	return out, app.Found(err)
+}
+
+// AddRunner puts a runner down who has no fit yet. It fails with a fault.List.
+func (p *People) AddRunner(ctx context.Context, who app.Actor, r record.Runner) (uint64, error) {
+	if err := r.Check(); err != nil {
+		return 0, err
+	}
+	result, err := p.Once(ctx, who, func(q *db.Queries) (string, error) {
+		id, err := q.AddRunner(ctx, db.AddRunnerParams{ShopID: who.ShopID, Name: r.Name, Contact: r.Contact, Chart: string(r.Chart),
+			MadeBy: who.UserID, MadeAt: p.Now()})
+		return strconv.FormatInt(id, 10), err
+	})
+	if err != nil {
+		return 0, err
+	}
+	return strconv.ParseUint(result, 10, 64)
 }
 
 // ChangeRunner corrects a runner's name, contact and usual chart. It fails with a fault.List.

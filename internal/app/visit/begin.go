@@ -40,8 +40,17 @@ func (v *Visits) start(ctx context.Context, q *db.Queries, who app.Actor, runner
 			return 0, err
 		}
 		runner.ID = uint64(id)
-	} else if err := v.LockRunner(ctx, q, who, runner.ID); err != nil {
-		return 0, err
+	} else {
+		if err := v.LockRunner(ctx, q, who, runner.ID); err != nil {
+			return 0, err
+		}
+		if err := q.BookingsCame(ctx, db.BookingsCameParams{CameAt: app.NullTime(v.Now()), RunnerID: runner.ID, ShopID: who.ShopID,
+			OnDay: v.Today(who)}); err != nil {
+			return 0, err
+		}
+		if err := v.Touch(ctx, q, who, runner.ID); err != nil {
+			return 0, err
+		}
 	}
 	id, err := q.AddFit(ctx, db.AddFitParams{ShopID: who.ShopID, RunnerID: runner.ID, FitterID: who.UserID, StartedAt: v.Now()})
 	return uint64(id), err

@@ -43,6 +43,19 @@ type Barcode struct {
 	MadeAt  time.Time
 }
 
+type Booking struct {
+	ID          uint64
+	ShopID      uint64
+	RunnerID    uint64
+	OnDay       time.Time
+	Minute      uint16
+	Note        string
+	MadeBy      uint64
+	MadeAt      time.Time
+	CameAt      sql.NullTime
+	WithdrawnAt sql.NullTime
+}
+
 type Buying struct {
 	ShopID  uint64
 	ModelID uint64

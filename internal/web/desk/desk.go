@@ -64,6 +64,7 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: post, Path: "/due/links/revoke", Roles: fitters, Handle: d.revokeAll, Back: "/due"},
 		{Method: post, Path: "/links/:link/revoke", Roles: fitters, Handle: d.revoke, Back: "/due"},
 		{Method: get, Path: "/runners", Roles: kit.Everyone, Handle: d.runners},
+		{Method: post, Path: "/runners", Roles: kit.Everyone, Handle: d.writeDown},
 		{Method: get, Path: "/runners/:runner", Roles: kit.Everyone, Handle: d.runner},
 		{Method: get, Path: "/runners/:runner/care", Roles: kit.Everyone, Handle: d.care},
 		{Method: get, Path: "/sheets/lacing", Roles: kit.Everyone, Handle: d.lacingSheet},
@@ -100,6 +101,7 @@ func (d *Desk) Routes() []kit.Route {
 		{Path: "link", Roles: fitters, Handle: d.runnerLink},
 		{Path: "links/revoke", Roles: fitters, Handle: d.revokeAll},
 		{Path: "consent", Roles: kit.Everyone, Handle: d.consent, Free: true},
+		{Path: "bookings", Roles: kit.Everyone, Handle: d.book}, {Path: "bookings/:booking/cancel", Roles: kit.Everyone, Handle: d.unbook},
 	} {
 		r.Method, r.Path, r.Back = post, "/runners/:runner/"+r.Path, "/runners/:runner"
 		list = append(list, r)

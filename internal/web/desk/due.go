@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"fmt"
 	"net/http"
 	"slices"
 	"time"
@@ -27,6 +28,15 @@ type dueLine struct {
 	Late bool
 }
 
+// lineOf is a line of what is due, with where a tap on it leads.
+func lineOf(l due.Line, today time.Time) dueLine {
+	out := dueLine{l, bench.PairURL(l.FitID, l.PairID), l.Late(today)}
+	if l.Kind == record.DueComes {
+		out.URL = fmt.Sprintf("/runners/%d%s", l.RunnerID, bookingAt)
+	}
+	return out
+}
+
 // dueView is the page's filter and what it lets through.
 type dueView struct {
 	Span     string
@@ -35,8 +45,10 @@ type dueView struct {
 	Kinds    []kit.Option
 	Lines    []dueLine
 	State    due.State
+	Heads    []head
 	Pages    pager
 	Buying   []due.Buying
+	BuyHeads []head
 	BuyPages pager
 	Links    []people.Link
 	Address  string // of a calendar that was just made
@@ -69,7 +81,8 @@ func (d *Desk) dueFilter(c *kit.Req) (dueView, due.Filter) {
 }
 
 var dueWords = map[record.DueKind]string{record.DueOrder: "orders", record.DueLook: "checks", record.DueComfort: "comfort checks",
-	record.DueMeasure: "growing feet", record.DueRetire: "pairs to retire", record.DueRace: "races", record.DueSaid: "what runners say"}
+	record.DueMeasure: "growing feet", record.DueRetire: "pairs to retire", record.DueRace: "races", record.DueSaid: "what runners say",
+	record.DueComes: "who comes in"}
 
 func (d *Desk) due(c *kit.Req) error { return d.showDue(c, "", nil) }
 
@@ -83,14 +96,27 @@ func (d *Desk) showDue(c *kit.Req, address string, faults fault.List) error {
 	}
 	v.State, v.Pages = state, pagerOf(c, "page", state.More)
 	for _, x := range list {
-		v.Lines = append(v.Lines, dueLine{x, bench.PairURL(x.FitID, x.PairID), x.Late(d.App.Today(c.Who))})
+		v.Lines = append(v.Lines, lineOf(x, d.App.Today(c.Who)))
 	}
+	v.Heads = order(c, v.Lines, v.Pages.only(), []column[dueLine]{
+		{"by", "By", func(a, b dueLine) int { return a.On.Compare(b.On) }},
+		{"runner", "Runner", by(func(l dueLine) string { return l.Runner })},
+		{"what", "What", by(func(l dueLine) string { return l.Text })},
+	})
 	if filter.Kind == "" || filter.Kind == record.DueOrder {
 		var more bool
 		if v.Buying, more, err = d.App.Due.Buying(c.Ctx(), c.Who, filter.Until, due.Page(pageOf(c, "buy"))); err != nil {
 			return err
 		}
 		v.BuyPages = pagerOf(c, "buy", more)
+		v.BuyHeads = order(c, v.Buying, v.BuyPages.only(), []column[due.Buying]{
+			{"model", "Model", by(func(b due.Buying) string { return record.ModelName(b.Model) })},
+			{"size", "Size", by(func(b due.Buying) string { return b.Label })},
+			{"pairs", "Pairs", size(func(b due.Buying) int { return b.Pairs })},
+			{"shelf", "On the shelf", size(func(b due.Buying) int { return b.Stock })},
+			{"first", "First by", func(a, b due.Buying) int { return a.By.Compare(b.By) }},
+			{"for", "For", nil},
+		})
 	}
 	if v.Links, err = d.App.People.Links(c.Ctx(), c.Who, 0); err != nil {
 		return err

@@ -12,6 +12,9 @@ type pager struct {
 	URL            string // to which the number is added
 }
 
+// only says whether the whole list is on this page.
+func (p pager) only() bool { return p.Prev == 0 && p.Next == 0 }
+
 // pageOf is which page of a list the address asks for, by its name there.
 func pageOf(c *kit.Req, name string) int {
 	n, _ := strconv.Atoi(c.Query(name)) // what is no number is the first

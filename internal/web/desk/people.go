@@ -2,7 +2,6 @@ package desk
 
 import (
 	"bytes"
-	"cmp"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -28,13 +27,11 @@ func (d *Desk) runners(c *kit.Req) error {
 	if err != nil {
 		return err
 	}
-	heads := order(c, list, []column[people.FoundRunner]{
-		{"name", "Name", func(a, b people.FoundRunner) int {
-			return strings.Compare(strings.ToLower(a.Name), strings.ToLower(b.Name))
-		}},
-		{"chart", "Chart", func(a, b people.FoundRunner) int { return cmp.Compare(a.Chart, b.Chart) }},
-		{"fits", "Fits", func(a, b people.FoundRunner) int { return cmp.Compare(a.Fits, b.Fits) }},
-		{"pairs", "Pairs in use", func(a, b people.FoundRunner) int { return cmp.Compare(a.Pairs, b.Pairs) }},
+	heads := order(c, list, true, []column[people.FoundRunner]{
+		{"name", "Name", by(func(r people.FoundRunner) string { return r.Name })},
+		{"chart", "Chart", by(func(r people.FoundRunner) string { return string(r.Chart) })},
+		{"fits", "Fits", size(func(r people.FoundRunner) int64 { return r.Fits })},
+		{"pairs", "Pairs in use", size(func(r people.FoundRunner) int64 { return r.Pairs })},
 	})
 	return d.page(c, "Runners", "runners", map[string]any{"Q": c.Query("q"), "List": list, "Heads": heads})
 }
@@ -86,7 +83,8 @@ func (d *Desk) showRunner(c *kit.Req, code int, shown runnerShown) error {
 	if err != nil {
 		return err
 	}
-	at, rest := kit.Say(c.Who.Units, shown.faults, kit.Known(record.FilmConsent, record.HealthConsent, "erase_name", "own_password"))
+	at, rest := kit.Say(c.Who.Units, shown.faults, kit.Known(record.FilmConsent, record.HealthConsent, "erase_name", "own_password",
+		"comes_day", "comes_at", "comes_note"))
 	p := d.NewPage(c, r.Name)
 	p.Desk, p.Notice, p.Body = "runners", rest, map[string]any{"Home": home, "Runner": r, "Fits": fits, "Currency": c.Who.Currency,
 		"Links":   links,
@@ -94,7 +92,8 @@ func (d *Desk) showRunner(c *kit.Req, code int, shown runnerShown) error {
 		"May":     c.Who.Role != app.Trainee, "Owner": c.Who.Role == app.Owner, "EraseErr": at["erase_name"], "PassErr": at["own_password"],
 		"Asked":     c.Who.Asked,
 		"EraseName": shown.sent.Get("erase_name"),
-		"Consents":  kit.ConsentLines(r.Consents, c.Who.In(d.App.Now())), "Own": kit.Controls(record.ConsentFields, c.Who.Units, shown.sent, at)}
+		"Coming":    r.Coming(d.App.Today(c.Who)), "Book": kit.Controls(people.BookingFields, c.Who.Units, shown.sent, at),
+		"Consents": kit.ConsentLines(r.Consents, c.Who.In(d.App.Now())), "Own": kit.Controls(record.ConsentFields, c.Who.Units, shown.sent, at)}
 	return d.Render(c, code, pages, "runner", p)
 }
 

@@ -54,22 +54,25 @@ func (d *Desk) shoes(c *kit.Req) error {
 	words := strings.Fields(strings.ToLower(q))
 	page := pageOf(c, "page")
 	var list []modelLine
-	found := 0
 	for i := range cat.Models {
-		m := &cat.Models[i]
-		if !matches(m, words) {
-			continue
+		if m := &cat.Models[i]; matches(m, words) {
+			l := modelLine{Model: m, Row: cat.RowID(m.ID)}
+			for _, s := range m.Stock {
+				l.OnShelf += s.Count
+			}
+			list = append(list, l)
 		}
-		if found++; found <= (page-1)*aPage || found > page*aPage {
-			continue
-		}
-		l := modelLine{Model: m, Row: cat.RowID(m.ID)}
-		for _, s := range m.Stock {
-			l.OnShelf += s.Count
-		}
-		list = append(list, l)
 	}
-	return d.page(c, "Shoes", "shoes", map[string]any{"List": list, "Q": q, "All": len(cat.Models),
+	heads := order(c, list, true, []column[modelLine]{
+		{"name", "Name", by(func(l modelLine) string { return record.ModelName(l.Model) })},
+		{"price", "Price", size(func(l modelLine) int64 { return l.Price() })},
+		{"weight", "Weight", size(func(l modelLine) float64 { return l.WeightG })},
+		{"drop", "Drop", size(func(l modelLine) float64 { return l.Drop() })},
+		{"shelf", "On the shelf", size(func(l modelLine) int { return l.OnShelf })},
+	})
+	found := len(list)
+	list = list[min((page-1)*aPage, found):min(page*aPage, found)]
+	return d.page(c, "Shoes", "shoes", map[string]any{"List": list, "Q": q, "Heads": heads, "Sort": c.Query("sort"), "All": len(cat.Models),
 		"Pages": pagerOf(c, "page", found > page*aPage),
 		"Of":    (found + aPage - 1) / aPage, "May": c.Who.Role != app.Trainee})
 }

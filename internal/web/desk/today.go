@@ -8,6 +8,7 @@ import (
 
 	"trevik/internal/app/due"
 	"trevik/internal/app/visit"
+	"trevik/internal/core/wear"
 	"trevik/internal/jobs"
 	"trevik/internal/record"
 	"trevik/internal/web/bench"
@@ -95,7 +96,9 @@ func (d *Desk) today(c *kit.Req) error {
 	}
 	body := struct {
 		Open   []open
+		Coming []coming // who comes in today and tomorrow
 		Ending []ending
+		Heads  []head
 		Said   []dueLine // what runners say of their pairs, to be answered
 		Due    []dueLine // what is to be done this week
 		More   bool
@@ -109,29 +112,47 @@ func (d *Desk) today(c *kit.Req) error {
 		return err
 	}
 	body.Empty = len(cat.Models) == 0
+	if body.Coming, err = d.coming(c, body.Today); err != nil {
+		return err
+	}
 	for _, e := range worn {
 		body.Ending = append(body.Ending, ending{e, bench.URL(e.FitID, "distance"), draw.MiniFan(e.Used)})
 	}
+	body.Heads = order(c, body.Ending, body.Pages.only(), []column[ending]{
+		{"runner", "Runner", by(func(e ending) string { return e.Runner })},
+		{"pair", "Pair", by(func(e ending) string { return e.Pair })},
+		{"do", "To do", size(func(e ending) int {
+			return slices.IndexFunc(record.EndingStates, func(s wear.State) bool { return string(s) == e.State })
+		})},
+		{"run", "Run", size(func(e ending) float64 { return e.KM })},
+		{"left", "Likely left", size(func(e ending) float64 { return e.Left })},
+		{"order", "Order by", size(func(e ending) string {
+			if e.OrderBy == nil {
+				return "~" // after every day
+			}
+			return *e.OrderBy
+		})},
+	})
 	said, _, err := d.App.Due.Due(c.Ctx(), c.Who, due.Filter{Until: body.Today, Kind: record.DueSaid}, 1)
 	if err != nil {
 		return err
 	}
 	for _, l := range said {
-		body.Said = append(body.Said, dueLine{Line: l, URL: bench.PairURL(l.FitID, l.PairID)})
+		body.Said = append(body.Said, lineOf(l, body.Today))
 	}
 	list, dueState, err := d.App.Due.Due(c.Ctx(), c.Who, due.Filter{Until: body.Today.AddDate(0, 0, dueDays)}, 1)
 	if err != nil {
 		return err
 	}
 	for _, l := range list {
-		if l.Kind == record.DueSaid {
-			continue // they stand above
+		if l.Kind == record.DueSaid || l.Kind == record.DueComes {
+			continue // they stand in lists of their own
 		}
 		if len(body.Due) == dueShown {
 			body.More = true
 			break
 		}
-		body.Due = append(body.Due, dueLine{Line: l, URL: bench.PairURL(l.FitID, l.PairID), Late: l.Late(body.Today)})
+		body.Due = append(body.Due, lineOf(l, body.Today))
 	}
 	body.More = body.More || dueState.More
 	return d.page(c, "Today", "today", body)

@@ -2,6 +2,7 @@ package draw
 
 import (
 	"encoding/xml"
+	"fmt"
 	"html/template"
 	"io"
 	"math"
@@ -388,5 +389,38 @@ func TestCutsAreTheirOwn(t *testing.T) {
 	}
 	if len(of) < 10 {
 		t.Errorf("only %d cuts in %d drawings", len(of), len(drawings))
+	}
+}
+
+// Each run of a week stands in its day's column on the card, whatever else is run that day.
+func TestCardWeek(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(11, 4))
+	for range 200 {
+		var rows []WeekRow
+		want := map[string]int{}
+		for n := range 1 + rnd.IntN(4) {
+			r := WeekRow{Name: fmt.Sprintf("Pair %d", n)}
+			for range 1 + rnd.IntN(5) {
+				day := rnd.IntN(7)
+				begin := float64(day*1440 + rnd.IntN(1300))
+				label := fmt.Sprintf("%d.%d", n, rnd.IntN(1e6))
+				want[label] = day
+				r.Runs = append(r.Runs, WeekRun{Begin: begin, End: begin + 40, Label: "easy " + label + " km"})
+			}
+			rows = append(rows, r)
+		}
+		svg := string(CardWeek(rows, 720))
+		high, _ := strconv.ParseFloat(regexp.MustCompile(`viewBox="0 0 720 (\d+)"`).FindStringSubmatch(svg)[1], 64)
+		found := regexp.MustCompile(`x="([\d.]+)" y="([\d.]+)"[^>]*>([\d.]+) km<`).FindAllStringSubmatch(svg, -1)
+		if len(found) != len(want) {
+			t.Fatalf("%d runs, %d drawn", len(want), len(found))
+		}
+		for _, f := range found {
+			x, _ := strconv.ParseFloat(f[1], 64)
+			y, _ := strconv.ParseFloat(f[2], 64)
+			if day := int((x - 150) / (570.0 / 7)); day != want[f[3]] || y > high {
+				t.Errorf("%s on day %d at %g of %g, not %d", f[3], day, y, high, want[f[3]])
+			}
+		}
 	}
 }

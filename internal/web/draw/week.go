@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"html/template"
 	"slices"
+	"strings"
 
 	"trevik/internal/core/shoe"
 )
@@ -16,6 +17,7 @@ type WeekRow struct {
 	Runs  []WeekRun
 	Rest  float64 // minutes
 	Open  bool
+	Buy   bool // it is to be bought first
 }
 
 // WeekRun is one part of a run on the picture.
@@ -73,6 +75,9 @@ func (p *pen) lane(r WeekRow, y, rowH, field float64, moves bool, x func(float64
 		at = y + 66
 	}
 	p.word(name, 0, at, "start", clip(r.Name, 26))
+	if r.Buy {
+		p.word("word act", 96, y+34, "start", "to buy")
+	}
 	for _, run := range r.Runs {
 		if r.Rest > 0 {
 			p.tail(run.End, r.Rest-(run.End-run.Begin), y+14, x) // rest counts from start to start
@@ -104,6 +109,78 @@ func (p *pen) lane(r WeekRow, y, rowH, field float64, moves bool, x func(float64
 			said = at
 		}
 	}
+}
+
+// CardWeek draws the same week to be read on paper, w px wide: a lane for each pair, a column for each
+// day, and in it what is run that day.
+func CardWeek(rows []WeekRow, w float64) template.HTML {
+	const x0, head, line, shoeWide = 150.0, 22.0, 17.0, 66.0
+	day := (w - x0) / 7
+	lanes := make([][7][]string, len(rows))
+	high := make([]float64, len(rows))
+	height := head
+	for n, r := range rows {
+		most := 1
+		for _, run := range slices.SortedFunc(slices.Values(r.Runs), func(a, b WeekRun) int { return cmp.Compare(a.Begin, b.Begin) }) {
+			d := min(max(int(run.Begin/1440), 0), 6)
+			lanes[n][d] = append(lanes[n][d], run.Label)
+			most = max(most, len(lanes[n][d]))
+		}
+		high[n] = max(56, line*2*float64(most)+10)
+		height += high[n]
+	}
+	var p pen
+	p.f(`<svg class="cardweek" viewBox="0 0 %.0f %.0f" role="img" aria-label="The week: a lane for each pair, `+
+		`a column for each day">`, w, height)
+	for i, name := range dayNames {
+		if i%2 == 1 {
+			p.f(`<rect class="dayband" x="%.1f" y="0" width="%.1f" height="%.1f"/>`, x0+float64(i)*day, day, height)
+		}
+		p.word("word strongword", x0+(float64(i)+.5)*day, 15, "middle", name)
+	}
+	y := head
+	for n, r := range rows {
+		p.f(`<path class="hair" d="M0 %.1fH%.1f"/>`, y, w)
+		class := "word strongword"
+		if r.Open {
+			class = "word act"
+		}
+		at := y + high[n]/2 + 5
+		if r.Model != nil {
+			p.f(`<g class="shoe" transform="translate(0 %.1f)">`, y+4)
+			shoeOn(&p, r.Model, shoeWide/(shoeRight-shoeLeft))
+			p.f(`</g>`)
+			at = y + 51
+		}
+		p.word(class, 0, at, "start", clip(r.Name, 20))
+		if r.Buy {
+			p.word("word act", shoeWide+8, y+30, "start", "to buy")
+		}
+		for d, runs := range lanes[n] {
+			down := y + 18
+			for _, label := range runs {
+				kind, km, _ := cutLast(label)
+				p.word("word", x0+(float64(d)+.5)*day, down, "middle", clip(kind, 11))
+				p.word("word strongword", x0+(float64(d)+.5)*day, down+line, "middle", km)
+				down += 2 * line
+			}
+		}
+		y += high[n]
+	}
+	return p.done()
+}
+
+// cutLast cuts a run's label before its distance, the last two words.
+func cutLast(label string) (kind, km string, ok bool) {
+	unit := strings.LastIndexByte(label, ' ')
+	if unit < 0 {
+		return label, "", false
+	}
+	at := strings.LastIndexByte(label[:unit], ' ')
+	if at < 0 {
+		return label, "", false
+	}
+	return label[:at], label[at+1:], true
 }
 
 // tail draws the rest behind a run; what goes past the week's end comes in at its start.

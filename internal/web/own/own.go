@@ -121,6 +121,7 @@ type view struct {
 	MendID   uint64
 	Undo     uint64 // a run that was just changed or deleted
 	Races    []record.Race
+	Coming   []record.Booking
 	Changes  []record.Changing // those that go on
 	Models   []string
 	Own      map[string]kit.Control
@@ -176,7 +177,8 @@ func (o *Own) page(c *visitor, code int, sent url.Values, faults fault.List, cal
 	}
 	today := o.App.Today(c.Who)
 	v := view{Page: o.NewPage(c.Req, "Your shoes"), Runner: r, URL: "/r/" + c.Param("secret"), On: today.Format(time.DateOnly),
-		Units: c.Who.Units, Shop: c.Who.Shop, Calendar: calendar, Said: said[c.Query("said")], Loose: len(r.Loose), Alike: r.LookAlikes()}
+		Units: c.Who.Units, Shop: c.Who.Shop, Calendar: calendar, Said: said[c.Query("said")], Loose: len(r.Loose), Alike: r.LookAlikes(),
+		Coming: r.Coming(today)}
 	fit, err := o.App.Visits.OfRunner(c.Ctx(), c.Who, c.runner)
 	switch {
 	case err == nil:

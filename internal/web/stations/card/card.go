@@ -79,9 +79,10 @@ type body struct {
 	Laces    []lace // what was tried of the chosen pair
 	Sock     string
 	Rotation []turn
-	Look     *string  // the day of the next look
-	Ways     []string // plans of changing over that go on
-	Since    []string // what the shop has set otherwise since the fit was closed
+	Week     template.HTML // what runs when in which pair, where the days are laid out
+	Look     *string       // the day of the next look
+	Ways     []string      // plans of changing over that go on
+	Since    []string      // what the shop has set otherwise since the fit was closed
 }
 
 // chosen is a pair that was chosen, drawn: from the side, and its toe end with both feet in it.
@@ -160,6 +161,7 @@ const (
 	cardScale = 0.72
 	pairWidth = 230
 	turnWidth = 92
+	weekWidth = 720
 )
 
 func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
@@ -192,6 +194,15 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	}
 	if b.Races, err = fit.RacesPlanned(c.Ctx()); err != nil {
 		return nil, err
+	}
+	if len(fit.Board()) > 0 {
+		plan, err := fit.Plan(c.Ctx(), record.What{})
+		if err != nil {
+			return nil, err
+		}
+		if plan.Fault == "" && len(plan.Turn.Answers) > 0 {
+			b.Week = draw.CardWeek(kit.WeekRows(plan, min(fit.WeekOn(fit.Today), len(plan.Turn.Answers)-1), fit.Units), weekWidth)
+		}
 	}
 	if b.Stills, err = bn.App.Films.Stills(c.Ctx(), c.Who, fit.ID); err != nil {
 		return nil, err

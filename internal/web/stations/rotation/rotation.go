@@ -3,7 +3,6 @@
 package rotation
 
 import (
-	"cmp"
 	"embed"
 	"html/template"
 	"maps"
@@ -19,7 +18,6 @@ import (
 	"trevik/internal/core/foot"
 	"trevik/internal/core/rotation"
 	"trevik/internal/core/shoe"
-	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/wear"
 	"trevik/internal/form"
@@ -261,13 +259,9 @@ func planOf(c *kit.Req, fit *record.Conclusions, offer func(*shoe.Model)) (*plan
 	for _, x := range p.Pairs {
 		offer(x.Model)
 	}
-	models := map[string]*shoe.Model{}
-	for _, l := range p.Plan.Lines {
-		models[l.ID] = l.Model
-	}
 	for n, a := range p.Turn.Answers {
 		w := weekPlan{Letter: letter(n), Answer: a}
-		w.Board = draw.WeekBoard(boardRows(fit, a, p.Plan.Weeks[n], p.Names(), models), fit.Open(), record.PlanRows, bench.TableWidth)
+		w.Board = draw.WeekBoard(kit.WeekRows(p.Plan, n, fit.Units), fit.Open(), record.PlanRows, bench.TableWidth)
 		p.Weeks = append(p.Weeks, w)
 	}
 	most := 0.1
@@ -305,31 +299,6 @@ func (p *plan) look(fit *record.Conclusions) error {
 		p.Lines = append(p.Lines, l)
 	}
 	return nil
-}
-
-// boardRows are the pairs of the answer with their runs, and what no pair covers.
-func boardRows(fit *record.Conclusions, a rotation.Answer, parts []rotation.WeekPart, names map[string]string,
-	models map[string]*shoe.Model) []draw.WeekRow {
-	var rows []draw.WeekRow
-	add := func(name string, m *shoe.Model, rest float64, open bool, takes func(string) bool) {
-		r := draw.WeekRow{Name: name, Model: m, Rest: rest, Open: open}
-		for _, x := range parts {
-			if !takes(x.ID) {
-				continue
-			}
-			begin, end := x.Times()
-			r.Runs = append(r.Runs, draw.WeekRun{Begin: begin, End: end, Label: support.Words(string(x.Kind)) + " " + fit.Units.Distance(x.KM),
-				Row: strings.TrimPrefix(x.ID, "row "), Run: cmp.Or(x.Run, x.ID)})
-		}
-		if len(r.Runs) > 0 {
-			rows = append(rows, r)
-		}
-	}
-	for _, id := range a.Use {
-		add(names[id], models[id], 60*rotation.DefaultRest, false, func(part string) bool { return a.Assign[part] == id })
-	}
-	add("no rested pair", nil, 0, true, func(part string) bool { return slices.Contains(a.Uncovered, part) })
-	return rows
 }
 
 func extra(b *bench.Bench) []kit.Route {
