@@ -146,7 +146,11 @@ func (c *Core) Once(ctx context.Context, who Actor, do func(*db.Queries) (string
 // OnceBulk is Once with the transaction itself, for statements of many rows.
 func (c *Core) OnceBulk(ctx context.Context, who Actor, do func(*db.Queries, db.DBTX) (string, error)) (string, error) {
 	var result string
-	err := c.Store.TxBulk(ctx, func(q *db.Queries, tx db.DBTX) (err error) {
+	run := c.Store.TxBulk
+	if who.Form.Token != "" {
+		run = c.Store.TxTwice // the token finds what was done already
+	}
+	err := run(ctx, func(q *db.Queries, tx db.DBTX) (err error) {
 		f := who.Form
 		if f.Token == "" {
 			if result, err = do(q, tx); err != nil || f.Name == "" {

@@ -20,6 +20,7 @@ import (
 
 	"trevik/internal/app"
 	"trevik/internal/app/suite"
+	"trevik/internal/cluster"
 	"trevik/internal/core/fault"
 	"trevik/internal/demo"
 	"trevik/internal/store"
@@ -175,6 +176,51 @@ func (t *tool) serve(ctx context.Context, l net.Listener, cfg web.Config) error 
 	return server.Shutdown(end)
 }
 
+// filled says whether a folder's database holds the demo world: a start that was cut off while it filled
+// it left no mark.
+func worldFilled(dir string) bool {
+	_, err := os.Stat(filepath.Join(dir, "filled"))
+	return err == nil
+}
+
+// demoWorld opens a database that is migrated and holds the demo world.
+func demoWorld(ctx context.Context, dsn, dir string) (s *store.Store, err error) {
+	if s, err = store.Open(dsn); err != nil {
+		return nil, err
+	}
+	defer func() {
+		if err != nil {
+			_ = s.Close() // what went wrong is told already
+		}
+	}()
+	if _, err := s.Migrate(ctx); err != nil {
+		return nil, err
+	}
+	if err := demoKey(ctx, s, keyFile(dir)); err != nil {
+		return nil, err
+	}
+	if !worldFilled(dir) {
+		if err := demo.FillAll(ctx, s, time.Now()); err != nil {
+			return nil, err
+		}
+		if err := os.WriteFile(filepath.Join(dir, "filled"), nil, 0o600); err != nil {
+			return nil, err
+		}
+	}
+	return s, nil
+}
+
+func keyFile(dir string) string { return filepath.Join(dir, "owner.key") }
+
+// welcome says where the demo is and how to sign in.
+func (t *tool) welcome(url string) {
+	fmt.Fprintf(t.out, "Trevik is at %s\n\nSign in to %s with the password %s as\n", url, demo.Shop, demo.Password)
+	for _, p := range demo.Staff {
+		fmt.Fprintf(t.out, "  %-8s %s, %s\n", p.Login, p.Name, p.Role)
+	}
+	fmt.Fprintln(t.out, "\nStop it with Ctrl-C; what you enter is kept. --fresh begins anew.")
+}
+
 func (t *tool) demoCmd() *cobra.Command {
 	c := &cobra.Command{Use: "demo", Short: "Start Trevik with the demo world, on a private MariaDB", Args: cobra.NoArgs,
 		Long: "Start a private MariaDB on loopback in the project's own folder, migrate it, fill it with the demo\nworld when it is new, and " +
@@ -190,43 +236,24 @@ func (t *tool) demoCmd() *cobra.Command {
 				return err
 			}
 		}
-		server, err := privatedb.Start(ctx, *dir, privatedb.Options{})
+		server, err := privatedb.Start(ctx, *dir, privatedb.Options{Again: true})
 		if err != nil {
 			return err
 		}
 		defer server.Stop()
-		// A start that was cut off while it filled the world left no mark: begin anew.
-		mark := filepath.Join(*dir, "filled")
-		_, err = os.Stat(mark)
-		filled := err == nil
-		if !filled {
-			if err := server.Drop(ctx, "trevik"); err != nil {
-				return err
-			}
+		if worldFilled(*dir) {
+			_, err = server.Create(ctx, cluster.DatabaseName)
+		} else if err = server.Drop(ctx, cluster.DatabaseName); err == nil {
+			_, err = server.Create(ctx, cluster.DatabaseName)
 		}
-		dsn, err := server.Create(ctx, "trevik")
 		if err != nil {
 			return err
 		}
-		s, err := store.Open(dsn)
+		s, err := demoWorld(ctx, server.DSN(cluster.DatabaseName, nil), *dir)
 		if err != nil {
 			return err
 		}
 		defer s.Close()
-		if _, err := s.Migrate(ctx); err != nil {
-			return err
-		}
-		if err := demoKey(ctx, s, filepath.Join(*dir, "owner.key")); err != nil {
-			return err
-		}
-		if !filled {
-			if err := demo.FillAll(ctx, s, time.Now()); err != nil {
-				return err
-			}
-			if err := os.WriteFile(mark, nil, 0o600); err != nil {
-				return err
-			}
-		}
 		l, err := net.Listen("tcp", *addr)
 		if errors.Is(err, syscall.EADDRINUSE) {
 			l, err = net.Listen("tcp", "127.0.0.1:0")
@@ -239,11 +266,7 @@ func (t *tool) demoCmd() *cobra.Command {
 			return err
 		}
 		defer log.Close()
-		fmt.Fprintf(t.out, "Trevik is at http://%s\n\nSign in to %s with the password %s as\n", l.Addr(), demo.Shop, demo.Password)
-		for _, p := range demo.Staff {
-			fmt.Fprintf(t.out, "  %-8s %s, %s\n", p.Login, p.Name, p.Role)
-		}
-		fmt.Fprintln(t.out, "\nStop it with Ctrl-C; what you enter is kept. --fresh begins anew.")
+		t.welcome("http://" + l.Addr().String())
 		return t.serve(ctx, l, web.Config{Store: s, Log: slog.New(slog.NewJSONHandler(log, nil))})
 	}
 	return c

@@ -28,6 +28,7 @@ type Job struct {
 	Subject string // what it is about: one of a kind is under way for a subject
 	Args    json.RawMessage
 	Try     int // from 1
+	deaths  int // of instances at it
 	By      uint64
 	worker  string
 	ended   bool
@@ -65,6 +66,7 @@ const (
 	lookEvery  = time.Second
 	againAfter = 3 * time.Second // times the tries so far
 	keepEnded  = 7 * 24 * time.Hour
+	mostDeaths = 8 // of instances at one job, after which it may be what they die of
 	lateAfter  = 5 * time.Minute
 )
 
@@ -192,8 +194,13 @@ func (q *Queue) next() bool {
 		if err != nil {
 			return err
 		}
-		j = &Job{ID: row.ID, ShopID: uint64(row.ShopID.Int64), Kind: row.Kind, Subject: row.Subject, Args: row.Args, Try: int(row.Tries) + 1,
-			By: uint64(row.MadeBy.Int64), worker: q.worker}
+		j = &Job{ID: row.ID, ShopID: uint64(row.ShopID.Int64), Kind: row.Kind, Subject: row.Subject, Args: row.Args, Try: int(row.Tries),
+			deaths: int(row.Deaths), By: uint64(row.MadeBy.Int64), worker: q.worker}
+		if row.State == "running" {
+			j.deaths++
+		} else {
+			j.Try++
+		}
 		return tx.ClaimJob(q.ctx, db.ClaimJobParams{Worker: q.worker, BeatAt: store.NullTime(time.Now().UTC()), ID: row.ID})
 	})
 	if err != nil {
@@ -222,7 +229,7 @@ func (q *Queue) do(j *Job, k Kind) {
 	beat := newBeat(q, j, cancel)
 	defer beat.stop()
 	var err error
-	if j.Try > k.Tries {
+	if j.deaths > mostDeaths {
 		err = Final{Err: errors.New("it was begun too often without coming to an end")}
 	} else {
 		err = q.run(ctx, j, k, beat.tell)
@@ -257,8 +264,12 @@ func (q *Queue) settle(j *Job, k Kind, work context.Context, err error) {
 	switch {
 	case err == nil:
 		_, err = q.store.EndJob(ctx, db.EndJobParams{State: "done", EndedAt: store.NullTime(now), ID: j.ID, Worker: j.worker})
-	case q.ctx.Err() != nil:
-		_, err = q.store.HandJobBack(ctx, db.HandJobBackParams{RunAfter: now, ID: j.ID, Worker: j.worker})
+	case q.ctx.Err() != nil, store.IsAway(err) && !store.IsConflict(err): // neither is the work's fault
+		after := now
+		if q.ctx.Err() == nil {
+			after = now.Add(againAfter)
+		}
+		_, err = q.store.HandJobBack(ctx, db.HandJobBackParams{RunAfter: after, ID: j.ID, Worker: j.worker})
 	case errors.As(err, &final) || j.Try >= k.Tries:
 		if work.Err() != nil && !errors.As(err, &final) {
 			err = fmt.Errorf("it took longer than %s: %w", k.Within, err)

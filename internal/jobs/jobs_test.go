@@ -178,7 +178,7 @@ func TestRestart(t *testing.T) {
 	// Dead without a word: it runs for a worker that is silent.
 	add(t, s, "long", "dead", nil)
 	add(t, s, "long", "deadly", nil)
-	if _, err := s.DB.Exec("UPDATE jobs SET state = 'running', worker = 'gone', tries = IF(subject = 'deadly', 3, 1), beat_at = " +
+	if _, err := s.DB.Exec("UPDATE jobs SET state = 'running', worker = 'gone', tries = 1, deaths = IF(subject = 'deadly', 8, 3), beat_at = " +
 		"UTC_TIMESTAMP(6) - INTERVAL 1 MINUTE WHERE subject IN ('dead', 'deadly')"); err != nil {
 		t.Fatal(err)
 	}

@@ -34,9 +34,15 @@ type Store struct {
 
 // Open prepares the connection that a DSN describes; it does not connect yet,
 // so that the application can start and recover while the database is away.
-// Whatever the DSN says, times are UTC and the mode is strict.
+// Whatever the DSN says, times are UTC and the mode is strict. A DSN may name the nodes of a
+// cluster, tcp(one:3306,two:3306): the first that takes statements is used. What is read there is
+// at least as new as what any node had acknowledged, unless the DSN sets wsrep_sync_wait itself.
 func Open(dsn string) (*Store, error) {
-	c, err := mysql.ParseDSN(dsn)
+	first, hosts, err := hostsOf(dsn)
+	if err != nil {
+		return nil, err
+	}
+	c, err := mysql.ParseDSN(first)
 	if err != nil {
 		return nil, fmt.Errorf("the DSN: %w", err)
 	}
@@ -60,7 +66,10 @@ func Open(dsn string) (*Store, error) {
 	if err := c.Apply(mysql.Charset("utf8mb4", "utf8mb4_unicode_ci")); err != nil {
 		return nil, err
 	}
-	connector, err := mysql.NewConnector(c)
+	if _, set := c.Params["wsrep_sync_wait"]; !set && len(hosts) > 1 {
+		c.Params["wsrep_sync_wait"] = "1"
+	}
+	connector, err := connectorOf(c, hosts)
 	if err != nil {
 		return nil, err
 	}
@@ -91,48 +100,98 @@ func (s *Store) Migrate(ctx context.Context) (int64, error) {
 	return p.GetDBVersion(ctx)
 }
 
-// Tx runs do in one transaction, which is rolled back when do fails. A deadlock that MariaDB
-// resolved against us, and a wait for a lock that took too long, are tried again.
+// Tx runs do in one transaction, which is rolled back when do fails. A deadlock that MariaDB resolved
+// against us, a write that another node of the cluster had made already, a wait for a lock that took too
+// long, and a database that went away before the commit are tried again, the whole of it from fresh
+// reads, for a few seconds.
 func (s *Store) Tx(ctx context.Context, do func(*db.Queries) error) error {
 	return s.TxBulk(ctx, func(q *db.Queries, _ db.DBTX) error { return do(q) })
 }
 
 // TxBulk is Tx with the transaction itself, for AddSizes.
 func (s *Store) TxBulk(ctx context.Context, do func(*db.Queries, db.DBTX) error) error {
-	for try := 0; ; try++ {
-		err := s.once(ctx, do)
-		if try < mostTries && IsConflict(err) && ctx.Err() == nil {
-			// Those that met wait each for another time, so that they do not meet again.
-			select {
-			case <-ctx.Done():
-			case <-time.After(time.Duration(rand.Int64N(int64(10*time.Millisecond) << try))):
-			}
-			continue
+	return s.tries(ctx, false, do)
+}
+
+// TxTwice is TxBulk for what finds by itself that it was done already: it is tried again, too, where the
+// database went away in the commit, when nobody knows whether that stands.
+func (s *Store) TxTwice(ctx context.Context, do func(*db.Queries, db.DBTX) error) error {
+	return s.tries(ctx, true, do)
+}
+
+func (s *Store) tries(ctx context.Context, twice bool, do func(*db.Queries, db.DBTX) error) error {
+	patience := Patience{}
+	for {
+		committing, err := s.once(ctx, do)
+		if err == nil || ctx.Err() != nil {
+			return err
 		}
-		return err
+		if !IsConflict(err) && (!IsAway(err) || committing && !twice) {
+			return err
+		}
+		if !patience.Wait(ctx, err) {
+			return err
+		}
 	}
 }
 
-func (s *Store) once(ctx context.Context, do func(*db.Queries, db.DBTX) error) error {
+// once tries a transaction; committing says that it failed in the commit itself.
+func (s *Store) once(ctx context.Context, do func(*db.Queries, db.DBTX) error) (committing bool, err error) {
 	// Read committed: what is read after a lock was waited for is as the other left it, and not as
 	// it was when this transaction first read anything.
 	tx, err := s.DB.BeginTx(ctx, &sql.TxOptions{Isolation: sql.LevelReadCommitted})
 	if err != nil {
-		return err
+		return false, err
 	}
 	defer tx.Rollback() // does nothing once committed
 	if err := do(s.Queries.WithTx(tx), tx); err != nil {
-		return err
+		return false, err
 	}
-	return tx.Commit()
+	return true, tx.Commit()
 }
 
 const (
-	deadlock  = 1213
+	deadlock  = 1213 // of a cluster, too: another node's write came first
 	lockWait  = 1205
-	mostTries = 6
 	duplicate = 1062
+	noQuorum  = 1047 // a node of a cluster that takes no statements
 )
+
+// Patience is how long and how often something is tried again that failed for the database's sake.
+type Patience struct {
+	conflicts, aways int
+}
+
+// House values of it: tries of what others were in the way of; tries, and the pauses between them, while
+// the database is away: 3.2 s in all.
+const (
+	mostConflicts = 8
+	mostAways     = 8
+	awayPause     = 400 * time.Millisecond
+)
+
+// Wait waits before the next try; false where there is none.
+func (p *Patience) Wait(ctx context.Context, err error) bool {
+	var pause time.Duration
+	if IsConflict(err) {
+		if p.conflicts++; p.conflicts > mostConflicts {
+			return false
+		}
+		// Those that met wait each for another time, so that they do not meet again.
+		pause = time.Duration(rand.Int64N(int64(5*time.Millisecond) << p.conflicts))
+	} else {
+		if p.aways++; p.aways > mostAways {
+			return false
+		}
+		pause = awayPause
+	}
+	select {
+	case <-ctx.Done():
+		return false
+	case <-time.After(pause):
+		return true
+	}
+}
 
 // IsConflict says whether MariaDB broke a transaction off for another's sake: done again, it can go
 // through.
@@ -155,8 +214,9 @@ func IsAway(err error) bool {
 	var my *mysql.MySQLError
 	if errors.As(err, &my) {
 		switch my.Number {
-		case 1040, 1045, 1049, 1053, 1205, 1927, // full, refused, shutting down, waiting
-			1047,             // a node of a cluster without its quorum
+		case 1021, 1114, // its disk is full
+			1040, 1045, 1049, 1053, 1205, 1927, // full, refused, shutting down, waiting
+			noQuorum,
 			1290, 1792, 1836: // it may only be read
 			return true
 		}
@@ -164,6 +224,7 @@ func IsAway(err error) bool {
 	}
 	var network net.Error
 	return errors.As(err, &network) || errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, io.EOF) ||
+		errors.Is(err, sql.ErrTxDone) || // the connection ended within the transaction
 		errors.Is(err, io.ErrUnexpectedEOF)
 }
 

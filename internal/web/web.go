@@ -76,7 +76,8 @@ const pageTime = 45 * time.Second
 // New makes the application.
 func New(cfg Config) *Server {
 	sessions := scs.New()
-	sessions.Store = mysqlstore.NewWithCleanupInterval(cfg.Store.DB, 0) // those that are over go with the tidying
+	// Those that are over go with the tidying.
+	sessions.Store = &patient{mysqlstore.NewWithCleanupInterval(cfg.Store.DB, 0)}
 	sessions.Lifetime = 14 * time.Hour
 	// No idle timeout: it would write the session's row at every request.
 	sessions.Cookie.Name = "trevik"
@@ -211,33 +212,48 @@ func (s *Server) answer(c *gin.Context, route kit.Route, origin *http.CrossOrigi
 		s.Env.FailWith(r, http.StatusForbidden, "Sent from elsewhere", "This form was sent from another site, so nothing was done.")
 		return
 	}
-	err := s.who(r)
-	if err == nil && route.Roles != nil && !r.Signed {
+	patience := store.Patience{}
+	for {
+		err := s.handle(r)
+		if err == nil {
+			return
+		}
+		// What was only read is read again where the database went away or had no time; what a form asks
+		// for is tried again by its own transaction.
+		again := c.Request.Method != http.MethodPost && !r.Writer.Written() && (store.IsAway(err) || store.IsConflict(err))
+		if !again || !patience.Wait(r.Ctx(), err) {
+			s.Env.Fail(r, err)
+			return
+		}
+	}
+}
+
+// handle is one try at a request.
+func (s *Server) handle(r *kit.Req) error {
+	if err := s.who(r); err != nil {
+		return err
+	}
+	if r.Route.Roles != nil && !r.Signed {
 		s.signIn(r)
-		return
+		return nil
 	}
-	if to := before(r); err == nil && to != "" {
+	if to := before(r); to != "" {
 		s.first(r, to)
-		return
+		return nil
 	}
-	if err == nil && route.Roles != nil && !slices.Contains(route.Roles, r.Who.Role) {
-		err = app.ErrNotAllowed
+	if r.Route.Roles != nil && !slices.Contains(r.Route.Roles, r.Who.Role) {
+		return app.ErrNotAllowed
 	}
-	if err == nil {
-		err = r.Receive()
+	if err := r.Receive(); err != nil {
+		return err
 	}
-	if err == nil {
-		err = s.seen(r)
+	if err := s.seen(r); err != nil {
+		return err
 	}
-	if err == nil {
-		err = route.Handle(r)
+	if err := r.Route.Handle(r); err != nil {
+		return err
 	}
-	if err == nil {
-		err = s.log(r)
-	}
-	if err != nil {
-		s.Env.Fail(r, err)
-	}
+	return s.log(r)
 }
 
 // seen puts down who looks at a runner, or takes their data away as a file; what is not put down is

@@ -88,7 +88,8 @@ func (q *Queries) CancelJob(ctx context.Context, arg CancelJobParams) (int64, er
 }
 
 const claimJob = `-- name: ClaimJob :exec
-UPDATE jobs SET state = 'running', worker = ?, beat_at = ?, tries = tries + 1 WHERE id = ?
+UPDATE jobs SET tries = tries + (state = 'waiting'), deaths = deaths + (state = 'running'), state = 'running', worker = ?, beat_at = ?
+WHERE id = ?
 `
 
 type ClaimJobParams struct {
@@ -97,6 +98,7 @@ type ClaimJobParams struct {
 	ID     uint64
 }
 
+// One that stands as running was left by an instance that died.
 func (q *Queries) ClaimJob(ctx context.Context, arg ClaimJobParams) error {
 	_, err := q.db.ExecContext(ctx, claimJob, arg.Worker, arg.BeatAt, arg.ID)
 	return err
@@ -138,7 +140,7 @@ func (q *Queries) EndJob(ctx context.Context, arg EndJobParams) (int64, error) {
 }
 
 const handJobBack = `-- name: HandJobBack :execrows
-UPDATE jobs SET state = 'waiting', note = '', run_after = ?, worker = '', tries = tries - 1
+UPDATE jobs SET state = 'waiting', note = '', run_after = ?, worker = '', tries = GREATEST(tries, 1) - 1
 WHERE id = ? AND worker = ? AND state = 'running'
 `
 
@@ -249,7 +251,7 @@ func (q *Queries) LiveJobs(ctx context.Context, arg LiveJobsParams) ([]LiveJobsR
 }
 
 const nextJobOf = `-- name: NextJobOf :one
-SELECT id, shop_id, kind, subject, args, tries, made_by FROM jobs
+SELECT id, shop_id, kind, subject, args, tries, deaths, state, made_by FROM jobs
 WHERE kind IN (/*SLICE:kinds*/?) AND ((state = 'waiting' AND run_after <= ?) OR (state = 'running'
   AND beat_at < ?))
 ORDER BY run_after, id LIMIT 1 FOR UPDATE SKIP LOCKED
@@ -268,6 +270,8 @@ type NextJobOfRow struct {
 	Subject string
 	Args    json.RawMessage
 	Tries   int32
+	Deaths  int32
+	State   string
 	MadeBy  sql.NullInt64
 }
 
@@ -293,6 +297,8 @@ func (q *Queries) NextJobOf(ctx context.Context, arg NextJobOfParams) (NextJobOf
 		&i.Subject,
 		&i.Args,
 		&i.Tries,
+		&i.Deaths,
+		&i.State,
 		&i.MadeBy,
 	)
 	return i, err

@@ -215,6 +215,7 @@ type Job struct {
 	MadeBy   sql.NullInt64
 	MadeAt   time.Time
 	EndedAt  sql.NullTime
+	Deaths   int32
 }
 
 type Link struct {

@@ -15,8 +15,10 @@ import (
 	"os/user"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -33,7 +35,10 @@ type Server struct {
 	port     int
 	socket   string
 	lock     *os.File
+	log      string // its own log's file
+	mu       sync.Mutex
 	cmd      *exec.Cmd
+	stopping bool
 	done     chan struct{}
 }
 
@@ -41,6 +46,10 @@ type Server struct {
 type Options struct {
 	// Throwaway gives durability up for speed: for tests alone.
 	Throwaway bool
+	// Again starts a server anew that ended without being told to.
+	Again bool
+	// Member makes it a node of a Galera cluster; nil is alone.
+	Member *Member
 }
 
 // Start begins a server whose data is in dir, which is made when it is missing,
@@ -76,8 +85,14 @@ func Start(ctx context.Context, dir string, opt Options) (_ *Server, err error) 
 		return nil, err
 	}
 	s := &Server{dir: dir, lock: lock, password: rand.Text(), socket: filepath.Join(dir, "mariadb.sock"), done: make(chan struct{})}
-	if s.port, err = freePort(); err != nil {
-		return nil, err
+	if opt.Member == nil {
+		if s.port, err = FreePort(); err != nil {
+			return nil, err
+		}
+	}
+	s.log = filepath.Join(dir, "mariadb.log")
+	if opt.Member != nil {
+		s.port, s.password = opt.Member.Port, opt.Member.Password
 	}
 	initFile := filepath.Join(dir, "init.sql")
 	initSQL := fmt.Sprintf("CREATE OR REPLACE USER 'trevik'@'127.0.0.1' IDENTIFIED BY '%s';\nGRANT ALL ON *.* TO "+
@@ -89,10 +104,15 @@ func Start(ctx context.Context, dir string, opt Options) (_ *Server, err error) 
 	args := []string{
 		"--no-defaults", "--datadir=" + data, "--tmpdir=" + temp, "--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.port), "--pid-file=" +
 			s.pidFile(),
-		"--log-error=" + filepath.Join(dir, "mariadb.log"), "--init-file=" + initFile, "--skip-name-resolve", "--local-infile=0",
+		"--log-error=" + s.log, "--skip-name-resolve", "--local-infile=0",
 		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci", "--default-time-zone=+00:00",
 		"--sql-mode=STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ZERO_DATE,NO_ZERO_IN_DATE,NO_ENGINE_SUBSTITUTION",
-		"--innodb-buffer-pool-size=64M", "--innodb-log-file-size=32M", "--performance-schema=OFF", "--skip-log-bin",
+		"--innodb-log-file-size=32M", "--performance-schema=OFF", "--skip-log-bin",
+	}
+	if opt.Member == nil {
+		// The nodes of a cluster have their people in common; and what copies a node to another does not bear
+		// the size of the pool among its arguments.
+		args = append(args, "--init-file="+initFile, "--innodb-buffer-pool-size=64M")
 	}
 	if len(s.socket) > maxSocketPath {
 		s.socket = ""
@@ -106,11 +126,21 @@ func Start(ctx context.Context, dir string, opt Options) (_ *Server, err error) 
 	if me, err := user.Current(); err == nil && me.Uid == "0" {
 		args = append(args, "--user=root") // the folder is ours alone
 	}
-	if err := s.run(mariadbd, args); err != nil {
+	first, later := args, args
+	if m := opt.Member; m != nil {
+		later = append(slices.Clone(args), m.args()...)
+		if first = later; m.Begins {
+			first = append(slices.Clone(later), "--wsrep-new-cluster")
+		}
+	}
+	if err := s.run(mariadbd, first, later, opt.Again); err != nil {
 		return nil, err
 	}
-	if err := s.wait(ctx); err != nil {
-		log, _ := os.ReadFile(filepath.Join(dir, "mariadb.log"))
+	if err = s.people(ctx, opt.Member); err == nil {
+		err = s.wait(ctx)
+	}
+	if err != nil {
+		log, _ := os.ReadFile(s.log)
 		s.Stop()
 		return nil, fmt.Errorf("the private MariaDB did not answer: %w\n%s", err, tail(log))
 	}
@@ -133,24 +163,57 @@ func own(dir string) (*os.File, error) {
 	return lock, nil
 }
 
+// again is how long after its end a server is started anew.
+const again = 500 * time.Millisecond
+
 // run starts the server so that it is told to stop when this process dies,
 // however it dies. The kernel ties that promise to the thread that started it,
-// so the thread is kept.
-func (s *Server) run(program string, args []string) error {
+// so the thread is kept. Where it is to run again, it is started with the later arguments.
+func (s *Server) run(program string, first, later []string, anew bool) error {
 	started := make(chan error)
 	go func() {
 		runtime.LockOSThread()
 		defer runtime.UnlockOSThread()
-		s.cmd = exec.Command(program, args...)
-		s.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM, Setpgid: true}
-		err := s.cmd.Start()
-		started <- err
-		if err == nil {
-			_ = s.cmd.Wait() // its end is what matters; its log says why
-			close(s.done)
+		defer close(s.done)
+		for args := first; ; args = later {
+			cmd := exec.Command(program, args...)
+			cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM, Setpgid: true}
+			s.mu.Lock()
+			err := errors.New("it is to stop")
+			if !s.stopping {
+				if err = cmd.Start(); err == nil {
+					s.cmd = cmd
+				}
+			}
+			s.mu.Unlock()
+			if started != nil {
+				started <- err
+				started = nil
+			}
+			if err != nil {
+				return
+			}
+			_ = cmd.Wait() // its end is what matters; its log says why
+			s.mu.Lock()
+			end := s.stopping || !anew
+			s.mu.Unlock()
+			if end {
+				return
+			}
+			time.Sleep(again)
 		}
 	}()
 	return <-started
+}
+
+// PID is the process of the server at present.
+func (s *Server) PID() int {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.cmd == nil {
+		return 0
+	}
+	return s.cmd.Process.Pid
 }
 
 func (s *Server) wait(ctx context.Context) error {
@@ -180,9 +243,25 @@ func (s *Server) wait(ctx context.Context) error {
 func (s *Server) DSN(database string, params map[string]string) string {
 	c := mysql.NewConfig()
 	c.User, c.Passwd, c.DBName = "trevik", s.password, database
-	c.Net, c.Addr = "tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(s.port))
+	c.Net, c.Addr = "tcp", s.Addr()
 	c.Params = params
 	return c.FormatDSN()
+}
+
+// Addr is where it listens.
+func (s *Server) Addr() string { return net.JoinHostPort("127.0.0.1", strconv.Itoa(s.port)) }
+
+// Takes says whether it takes what is written: a node of a cluster that has its quorum, or a server alone.
+func (s *Server) Takes(ctx context.Context) bool {
+	db, err := sql.Open("mysql", s.DSN("", map[string]string{"timeout": "2s"}))
+	if err != nil {
+		return false
+	}
+	defer db.Close()
+	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
+	defer cancel()
+	_, err = db.ExecContext(ctx, "DO (SELECT 1)")
+	return err == nil
 }
 
 // Create makes an empty database, unless it is there, and gives its DSN.
@@ -209,15 +288,19 @@ func (s *Server) exec(ctx context.Context, statement string) error {
 
 // Stop ends the server cleanly and waits for it.
 func (s *Server) Stop() {
-	if s.cmd == nil || s.cmd.Process == nil {
+	s.mu.Lock()
+	s.stopping = true
+	cmd := s.cmd
+	s.mu.Unlock()
+	if cmd == nil {
 		return
 	}
 	defer s.lock.Close()
-	_ = s.cmd.Process.Signal(syscall.SIGTERM)
+	_ = cmd.Process.Signal(syscall.SIGTERM)
 	select {
 	case <-s.done:
 	case <-time.After(30 * time.Second):
-		_ = s.cmd.Process.Kill()
+		_ = cmd.Process.Kill()
 		<-s.done
 	}
 }
@@ -292,7 +375,8 @@ func endStale(ctx context.Context, dir string) error {
 	return nil
 }
 
-func freePort() (int, error) {
+// FreePort is a port of loopback that nobody listens at.
+func FreePort() (int, error) {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return 0, err

@@ -84,3 +84,42 @@ func write(t *testing.T, dsn, statement string) {
 		t.Fatal(err)
 	}
 }
+
+// A server that is killed comes back by itself, with what was committed.
+func TestStartsAgain(t *testing.T) {
+	dir := ownDir(t)
+	s, err := Start(context.Background(), dir, Options{Again: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Stop)
+	dsn, err := s.Create(context.Background(), "kept")
+	if err != nil {
+		t.Fatal(err)
+	}
+	write(t, dsn, "CREATE TABLE t (id INT PRIMARY KEY)")
+	for n := range 3 {
+		write(t, dsn, "INSERT INTO t VALUES ("+string(rune('0'+n))+")")
+		pid := s.PID()
+		if err := syscall.Kill(pid, syscall.SIGKILL); err != nil {
+			t.Fatal(err)
+		}
+		for range 200 { // until another process stands in its place
+			if time.Sleep(20 * time.Millisecond); s.PID() != pid {
+				break
+			}
+		}
+		if err := s.wait(context.Background()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	db, err := sql.Open("mysql", dsn)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	var rows int
+	if err := db.QueryRow("SELECT COUNT(*) FROM t").Scan(&rows); err != nil || rows != 3 {
+		t.Errorf("%d rows of 3, %v", rows, err)
+	}
+}

@@ -2,13 +2,15 @@
 INSERT INTO jobs (shop_id, kind, subject, live, args, run_after, made_by, made_at) VALUES (?, ?, ?, TRUE, ?, ?, ?, ?);
 
 -- name: NextJobOf :one
-SELECT id, shop_id, kind, subject, args, tries, made_by FROM jobs
+SELECT id, shop_id, kind, subject, args, tries, deaths, state, made_by FROM jobs
 WHERE kind IN (sqlc.slice(kinds)) AND ((state = 'waiting' AND run_after <= sqlc.arg(now)) OR (state = 'running'
   AND beat_at < sqlc.arg(dead)))
 ORDER BY run_after, id LIMIT 1 FOR UPDATE SKIP LOCKED;
 
 -- name: ClaimJob :exec
-UPDATE jobs SET state = 'running', worker = ?, beat_at = ?, tries = tries + 1 WHERE id = ?;
+-- One that stands as running was left by an instance that died.
+UPDATE jobs SET tries = tries + (state = 'waiting'), deaths = deaths + (state = 'running'), state = 'running', worker = ?, beat_at = ?
+WHERE id = ?;
 
 -- name: BeatJob :execrows
 UPDATE jobs SET beat_at = ?, done = ?, total = ? WHERE id = ? AND worker = ? AND state = 'running';
@@ -21,7 +23,7 @@ UPDATE jobs SET state = 'waiting', note = ?, run_after = ?, worker = '' WHERE id
 
 -- name: HandJobBack :execrows
 -- What its instance stopped in order is not a try.
-UPDATE jobs SET state = 'waiting', note = '', run_after = ?, worker = '', tries = tries - 1
+UPDATE jobs SET state = 'waiting', note = '', run_after = ?, worker = '', tries = GREATEST(tries, 1) - 1
 WHERE id = ? AND worker = ? AND state = 'running';
 
 -- name: CancelJob :execrows

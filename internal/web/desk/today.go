@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"context"
 	"html/template"
 	"net/http"
 	"slices"
@@ -16,10 +17,15 @@ import (
 	"trevik/internal/web/kit"
 )
 
+// healthIn is how long the database may take to say that it takes what is written.
+const healthIn = 2 * time.Second
+
 // health says whether the application and its database answer, and how the work behind goes. Jobs
 // that are stuck are told and do not make the application ill: its pages still answer.
 func (d *Desk) health(c *kit.Req) error {
-	if err := d.App.Store.Writable(c.Ctx()); err != nil {
+	ctx, cancel := context.WithTimeout(c.Ctx(), healthIn)
+	defer cancel()
+	if err := d.App.Store.Writable(ctx); err != nil {
 		c.Header("Retry-After", "5")
 		return c.JSON(http.StatusServiceUnavailable, map[string]any{"status": "database away"})
 	}

@@ -1,0 +1,134 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io/fs"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"trevik/internal/cluster"
+	"trevik/internal/store/privatedb"
+)
+
+func (t *tool) clusterCmd() *cobra.Command {
+	c := &cobra.Command{Use: "cluster", Short: "Start the demo world on a cluster: three Galera nodes, two instances, a proxy", Args: cobra.NoArgs,
+		Long: "Start Galera nodes and instances of Trevik on loopback, in the project's own folder, with a small proxy\nbefore them. What is killed is " +
+			"started again. It is for trying and for tests; docs/operate.md tells how to\nrun them for real. It needs Debian's mariadb-server, galera-4, " +
+			"mariadb-backup and socat."}
+	o := cluster.Options{}
+	c.Flags().StringVar(&o.Dir, "dir", filepath.Join(".trevik", "cluster"), "the folder of the nodes' data")
+	c.Flags().StringVar(&o.Addr, "addr", "127.0.0.1:8490", "where the proxy listens; another free port is taken when it is in use")
+	c.Flags().IntVar(&o.Nodes, "nodes", 3, "Galera nodes; 1 is a single MariaDB")
+	c.Flags().IntVar(&o.Instances, "instances", 2, "instances of Trevik")
+	fresh := c.Flags().Bool("fresh", false, "throw its data away and begin anew")
+	faults := c.Flags().Bool("faults", false, "do to it what happens to machines, say what was left, and end")
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		if o.Nodes < 1 || o.Nodes > 5 || o.Nodes == 2 {
+			return usageError{fmt.Errorf("nodes: is %d; allowed is 1, or 3 to 5, since two lose their majority with either", o.Nodes)}
+		}
+		if o.Instances < 1 || o.Instances > 8 {
+			return usageError{fmt.Errorf("instances: is %d; allowed is 1 to 8", o.Instances)}
+		}
+		ctx, stop := signal.NotifyContext(c.Context(), os.Interrupt, syscall.SIGTERM)
+		defer stop()
+		if *faults && o.Nodes == 1 {
+			undo, err := smallDisk(o)
+			if err != nil {
+				return err
+			}
+			defer undo()
+			o.SmallDisk = true
+		}
+		run, err := t.startCluster(ctx, o, *fresh)
+		if err != nil {
+			return err
+		}
+		defer run.Stop()
+		if *faults {
+			return cluster.Faults(ctx, run, o, t.out)
+		}
+		t.welcome(run.URL)
+		for i, in := range run.Instances {
+			fmt.Fprintf(t.out, "instance %d: %s, process %d\n", i+1, in.URL, in.PID())
+		}
+		for i, n := range run.Nodes {
+			fmt.Fprintf(t.out, "node %d: %s, process %d\n", i+1, n.Addr(), n.PID())
+		}
+		<-ctx.Done()
+		return nil
+	}
+	return c
+}
+
+// startCluster starts the nodes, fills them where they are new, and starts the instances.
+func (t *tool) startCluster(ctx context.Context, o cluster.Options, fresh bool) (*cluster.Cluster, error) {
+	var err error
+	if o.Program, err = os.Executable(); err != nil {
+		return nil, err
+	}
+	if fresh && !o.SmallDisk { // that one is new
+		if err := clear(ctx, o); err != nil {
+			return nil, err
+		}
+	}
+	if err := os.MkdirAll(o.Dir, 0o700); err != nil {
+		return nil, err
+	}
+	begun := time.Now()
+	nodes, dsn, err := cluster.Database(ctx, o, cluster.DatabaseName)
+	if err != nil {
+		return nil, err
+	}
+	fmt.Fprintf(t.err, "The database is up after %.0f s.\n", time.Since(begun).Seconds())
+	s, err := demoWorld(ctx, dsn, o.Dir)
+	if err != nil {
+		for _, n := range nodes {
+			n.Stop()
+		}
+		return nil, err
+	}
+	if err := s.Close(); err != nil {
+		return nil, err
+	}
+	o.KeyFile = keyFile(o.Dir)
+	return cluster.Start(ctx, o, nodes)
+}
+
+// diskSize is that of the small disk, enough for the demo world.
+const diskSize = "size=700m"
+
+// smallDisk puts a small disk in the place of the first node's folder; undo takes it away again.
+func smallDisk(o cluster.Options) (undo func(), err error) {
+	dir := filepath.Join(o.Dir, "n1")
+	_ = syscall.Unmount(dir, 0) // that a start before, which was killed, left
+	if err := os.RemoveAll(o.Dir); err != nil {
+		return nil, err
+	}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, err
+	}
+	if err := syscall.Mount("tmpfs", dir, "tmpfs", 0, diskSize); err != nil {
+		return nil, fmt.Errorf("a small disk to be filled needs the right to mount: %w", err)
+	}
+	return func() { _ = syscall.Unmount(dir, 0) }, nil // what is left goes with the machine
+}
+
+// clear removes the nodes' data, unless something runs on it.
+func clear(ctx context.Context, o cluster.Options) error {
+	list, err := fs.Glob(os.DirFS(o.Dir), "n[1-9]")
+	if err != nil {
+		return err
+	}
+	for _, n := range list {
+		if err := privatedb.Remove(ctx, filepath.Join(o.Dir, n)); err != nil {
+			return err
+		}
+	}
+	return os.RemoveAll(o.Dir)
+}
