@@ -16,7 +16,7 @@ FONT_FILES := \
 # What works at once with others, and the pages that are asked for at once, under the race detector.
 RACED := -timeout 15m -run 'Test(Each|Failing|Restart|Cancel|Kilometres|Last|Two|Taking|Import|Twice|Race|Wet|Open|Tries|Buying|Audit|Gate)' ./internal/app ./internal/jobs ./internal/app/suite ./internal/web
 
-.PHONY: demo test build assets generate stale columns bench fuzz attack speed screenshots clean
+.PHONY: demo test build assets generate stale columns bench faults fuzz attack speed screenshots clean
 
 demo: $(BIN)
 	$(BIN) demo
@@ -70,6 +70,13 @@ columns:
 	@! find cmd internal e2e \( -name '*.go' -o -name '*.html' -o -name '*.css' -o -name '*.js' -o -name '*.mjs' -o -name '*.sql' \) \
 		! -path '*/store/db/*' ! -path 'e2e/results/*' ! -path '$(STATIC)/app.css' $(SHIPPED:%=! -path '%') -exec env LC_ALL=C awk \
 		'{ s = $$0; gsub(/[\200-\277]/, "", s) } length(s) > 140 { print FILENAME ":" FNR ": " length(s) " columns" }' {} + | grep .
+
+# Kills, stops, fills, slows and cuts a single database, and then a cluster of three nodes, under two instances
+# while people write: docs/reliability.md. It takes a quarter of an hour and the right to mount a small disk.
+faults: $(BIN)
+	./tools/need mariadb-server galera-4 mariadb-backup socat
+	$(BIN) cluster --faults --nodes 1 --dir .trevik/faults-single --addr 127.0.0.1:0
+	$(BIN) cluster --faults --nodes 3 --dir .trevik/faults-cluster --addr 127.0.0.1:0 --fresh
 
 bench: $(BIN)
 	$(GO) test -run '^$$' -bench . -benchmem ./...

@@ -5,7 +5,8 @@ import { signIn } from "./trevik.mjs";
 // Fits of the demo in which the station has something to show.
 const stations = { "old-pair": "/fits/11/old-pair", feet: "/fits/4/feet", print: "/fits/22/print", support: "/fits/4/support",
   shoes: "/fits/5/shoes", "try-on": "/fits/5/try-on", rotation: "/fits/11/rotation", distance: "/fits/2/distance", card: "/fits/11/card" };
-const pages = { ...stations, today: "/", runner: "/runners/2", model: "/shoes/models/10", catalogue: "/shoes", glossary: "/glossary",
+const pages = { ...stations, today: "/", season: "/runners/9/season",
+  runner: "/runners/2", model: "/shoes/models/10", catalogue: "/shoes", glossary: "/glossary",
   care: "/runners/2/care?place=heel", hello: "/fits/11/hello" };
 
 /** Texts of drawings that are too small, or lie outside their drawing. */

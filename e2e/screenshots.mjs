@@ -10,6 +10,7 @@ mkdirSync(out, { recursive: true });
 const views = [
   ["today", "/"],
   ["runner", "/runners/9"],
+  ["season", "/runners/9/season"],
   ["hello", "/fits/10/hello"],
   ["old-pair", "/fits/11/old-pair"],
   ["feet", "/fits/4/feet"],
@@ -56,11 +57,6 @@ try {
   await own.evaluate(() => document.fonts.ready);
   await own.screenshot({ path: path.join(out, "phone.png") });
   await phone.close();
-  await page.goto("/");
-  await page.getByRole("button", { name: "dim room" }).click();
-  await page.goto("/fits/11/support");
-  await page.evaluate(() => document.fonts.ready);
-  await page.screenshot({ path: path.join(out, "dim-room.png") });
 } finally {
   await chrome.close();
   await server.stop();

@@ -17,10 +17,11 @@ import (
 )
 
 func (t *tool) clusterCmd() *cobra.Command {
-	c := &cobra.Command{Use: "cluster", Short: "Start the demo world on a cluster: three Galera nodes, two instances, a proxy", Args: cobra.NoArgs,
-		Long: "Start Galera nodes and instances of Trevik on loopback, in the project's own folder, with a small proxy\nbefore them. What is killed is " +
-			"started again. It is for trying and for tests; docs/operate.md tells how to\nrun them for real. It needs Debian's mariadb-server, galera-4, " +
-			"mariadb-backup and socat."}
+	c := &cobra.Command{Use: "cluster", Short: "Start the demo world on a cluster: three Galera nodes, two instances, a proxy",
+		Args: cobra.NoArgs,
+		Long: "Start Galera nodes and instances of Trevik on loopback, in the project's own folder, with a small proxy\n" +
+			"before them. What is killed is started again. It is for trying and for tests; docs/operate.md tells how to\n" +
+			"run them for real. It needs Debian's mariadb-server, galera-4, mariadb-backup and socat."}
 	o := cluster.Options{}
 	c.Flags().StringVar(&o.Dir, "dir", filepath.Join(".trevik", "cluster"), "the folder of the nodes' data")
 	c.Flags().StringVar(&o.Addr, "addr", "127.0.0.1:8490", "where the proxy listens; another free port is taken when it is in use")

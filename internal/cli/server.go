@@ -130,7 +130,8 @@ func (t *tool) serveCmd() *cobra.Command {
 			return usageError{fmt.Errorf("trusted-proxies: %w", err)}
 		}
 		fmt.Fprintf(t.out, "Trevik is at http://%s\n", l.Addr())
-		err = t.serve(ctx, l, web.Config{Store: s, Log: slog.New(slog.NewJSONHandler(t.err, nil)), Secure: !*plain, Proxies: *proxies})
+		err = t.serve(ctx, l, web.Config{Store: s, Log: slog.New(slog.NewJSONHandler(t.err, nil)), Secure: !*plain, Proxies: *proxies,
+			MetricsToken: os.Getenv("TREVIK_METRICS_TOKEN")})
 		if cause := context.Cause(ctx); c.Context().Err() == nil && cause != nil {
 			return cause
 		}

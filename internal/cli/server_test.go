@@ -39,7 +39,7 @@ func TestForReal(t *testing.T) {
 	dsn := storetest.DSN(t)
 	for range 2 { // a second time changes nothing
 		if code, out, errOut := call("", "migrate", "--dsn", dsn); code != Answered ||
-			!strings.Contains(out, "version 18") {
+			!strings.Contains(out, "version 20") {
 			t.Fatalf("migrate: %d %q %q", code, out, errOut)
 		}
 	}
@@ -94,5 +94,29 @@ func TestForReal(t *testing.T) {
 	}
 	if code, _, errOut := call("", "serve", "--dsn", dsn, "--addr", "nowhere:x"); code != AtFault || !strings.Contains(errOut, "addr") {
 		t.Errorf("a bad address: %d %q", code, errOut)
+	}
+}
+
+// A set-up is looked at: each thing is well or says what to do, and what cannot be reached is said.
+func TestDoctor(t *testing.T) {
+	dsn := storetest.DSN(t)
+	code, out, _ := call("", "doctor", "--dsn", dsn)
+	if code == Answered || !strings.Contains(out, "mend  schema") || !strings.Contains(out, "run trevik migrate") {
+		t.Errorf("an empty database: %d %s", code, out)
+	}
+	if code, _, errOut := call("", "migrate", "--dsn", dsn); code != Answered {
+		t.Fatal(errOut)
+	}
+	_, out, _ = call("", "doctor", "--dsn", dsn)
+	for _, want := range []string{"well  schema", "well  tables", "well  jobs", "mend  owner's key"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("no %q in %s", want, out)
+		}
+	}
+	if code, out, _ := call("", "doctor", "--dsn", "x:y@tcp(127.0.0.1:1)/none"); code == Answered || !strings.Contains(out, "start it") {
+		t.Errorf("nobody there: %d %s", code, out)
+	}
+	if code, _, errOut := call("", "doctor"); code != 2 || !strings.Contains(errOut, "dsn") {
+		t.Errorf("%d %s", code, errOut)
 	}
 }

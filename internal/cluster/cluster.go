@@ -27,6 +27,7 @@ type Options struct {
 	Instances int
 	Addr      string // where the proxy listens
 	KeyFile   string
+	Few       bool // faults: the first two kinds, a few times each
 	SmallDisk bool // the first node's folder is a disk of its own, to be filled
 }
 

@@ -140,9 +140,11 @@ func (f *faults) trials() []trial {
 	c := f.c
 	instance := func(n int) *Instance { return c.Instances[n%len(c.Instances)] }
 	list := []trial{{"an instance was killed", 30, func(_ context.Context, n int) error { return kill(instance(n).PID(), syscall.SIGKILL) }}}
+	if f.o.Few {
+		return append(few(list, 3), few(f.databaseKilled(), 2)...)
+	}
 	if len(c.Nodes) == 1 {
-		list = append(list, trial{"the database was killed", 10, func(context.Context, int) error { return kill(c.Nodes[0].PID(), syscall.SIGKILL) }},
-			trial{"the disk was full for 4 s", 3, f.fillDisk})
+		list = append(append(list, f.databaseKilled()...), trial{"the disk was full for 4 s", 3, f.fillDisk})
 	} else {
 		list = append(list, trial{"a node was killed", 10, func(_ context.Context, n int) error {
 			return kill(c.Nodes[n%len(c.Nodes)].PID(), syscall.SIGKILL)
@@ -152,7 +154,9 @@ func (f *faults) trials() []trial {
 				return err
 			}
 			rest(ctx, 15*time.Second)
-			return kill(pid, syscall.SIGCONT)
+			err := kill(pid, syscall.SIGCONT)
+			rest(ctx, 2*time.Second) // until it has seen that it was away
+			return err
 		}})
 	}
 	return append(list, trial{"an instance's network took 60 ms a packet for 5 s", 3, func(ctx context.Context, n int) error {
@@ -176,6 +180,18 @@ func (f *faults) trials() []trial {
 		}
 		return nil
 	}})
+}
+
+// databaseKilled kills the one database.
+func (f *faults) databaseKilled() []trial {
+	return []trial{{"the database was killed", 10, func(context.Context, int) error { return kill(f.c.Nodes[0].PID(), syscall.SIGKILL) }}}
+}
+
+func few(list []trial, times int) []trial {
+	for i := range list {
+		list[i].times = times
+	}
+	return list
 }
 
 // fillDisk fills the small disk that the database lies on, for a while. Where it lies on another one,
@@ -330,7 +346,7 @@ func (f *faults) well(ctx context.Context) error {
 			}
 		}
 		for _, n := range f.c.Nodes {
-			ok = ok && n.Takes(ctx)
+			ok = ok && n.Takes(ctx, len(f.c.Nodes))
 		}
 		if ok {
 			return nil

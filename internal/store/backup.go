@@ -18,7 +18,11 @@ import (
 // client runs a program of MariaDB's against a database, its password in a file that only
 // this user can read and that goes at once.
 func client(ctx context.Context, program, dsn string, in io.Reader, out io.Writer, args ...string) error {
-	c, err := mysql.ParseDSN(dsn)
+	one, _, err := hostsOf(dsn) // of a cluster, its first node
+	if err != nil {
+		return err
+	}
+	c, err := mysql.ParseDSN(one)
 	if err != nil {
 		return err
 	}

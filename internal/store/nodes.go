@@ -3,21 +3,22 @@ package store
 import (
 	"context"
 	"database/sql/driver"
-	"errors"
 	"fmt"
 	"net"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
 )
 
-// Of a cluster: how long a node may take to say that it takes statements, how long an answer of one may
-// be awaited before it counts as gone, and how many nodes a DSN names at most.
+// Of a cluster: how often a node is asked whether it takes statements, how long it may take to say so, how
+// long another answer may be awaited, and how many nodes a DSN names at most.
 const (
-	nodeReady   = 2 * time.Second
-	nodeSilence = 12 * time.Second
+	nodeEvery   = 700 * time.Millisecond
+	nodeAnswer  = 1500 * time.Millisecond
+	nodeSilence = 20 * time.Second
 	mostNodes   = 9
 )
 
@@ -47,120 +48,180 @@ func hostsOf(dsn string) (first string, hosts []string, err error) {
 	return dsn[:begin] + hosts[0] + dsn[begin+end:], hosts, nil
 }
 
-// connectorOf connects to the one node of a configuration, or to the first of several that answers and
-// takes statements; the node that was taken last is asked first.
-func connectorOf(c *mysql.Config, hosts []string) (driver.Connector, error) {
+// connectorOf connects to the one database of a configuration, or to the first of a cluster's nodes that
+// takes statements.
+func connectorOf(c *mysql.Config, hosts []string, w *watcher) (connector driver.Connector, stop func(), err error) {
 	if len(hosts) < 2 {
-		return mysql.NewConnector(c)
+		one, err := mysql.NewConnector(c)
+		return &watching{one, w}, func() {}, err
 	}
 	if c.ReadTimeout > nodeSilence {
 		c.ReadTimeout = nodeSilence
 	}
-	n := &nodes{}
+	n := &nodes{watch: w}
 	for _, h := range hosts {
-		one := c.Clone()
-		one.Addr = h
-		connector, err := mysql.NewConnector(one)
-		if err != nil {
-			return nil, err
+		one := &node{open: map[net.Conn]bool{}}
+		ask := c.Clone()
+		ask.Addr, ask.Timeout, ask.ReadTimeout, ask.WriteTimeout = h, nodeAnswer, nodeAnswer, nodeAnswer
+		serve := c.Clone()
+		serve.Addr, serve.DialFunc = h, one.dial
+		if one.connector, err = mysql.NewConnector(serve); err != nil {
+			return nil, nil, err
 		}
-		n.all = append(n.all, connector)
+		if one.asking, err = mysql.NewConnector(ask); err != nil {
+			return nil, nil, err
+		}
+		n.all = append(n.all, one)
 	}
-	return n, nil
+	ctx, cancel := context.WithCancel(context.Background())
+	var all sync.WaitGroup
+	for _, one := range n.all {
+		all.Go(func() { one.look(ctx) })
+	}
+	return n, func() {
+		cancel()
+		all.Wait()
+	}, nil
 }
 
-// nodes are those of one cluster.
+// nodes are those of one cluster, in the order in which they are asked.
 type nodes struct {
-	all []driver.Connector
-	mu  sync.Mutex
-	at  int
+	all   []*node
+	watch *watcher
 }
 
-func (n *nodes) Driver() driver.Driver { return n.all[0].Driver() }
+// Driver is the driver of all of them.
+func (n *nodes) Driver() driver.Driver { return n.all[0].connector.Driver() }
 
+// Connect connects to the first node that takes statements; those that are known not to are asked last.
 func (n *nodes) Connect(ctx context.Context) (driver.Conn, error) {
-	n.mu.Lock()
-	first := n.at
-	n.mu.Unlock()
 	var last error
-	for i := range n.all {
-		at := (first + i) % len(n.all)
-		c, err := n.take(ctx, at)
-		if err == nil {
-			n.mu.Lock()
-			n.at = at
-			n.mu.Unlock()
-			return c, nil
+	for _, down := range []bool{false, true} {
+		for _, one := range n.all {
+			if one.down.Load() != down {
+				continue
+			}
+			c, err := one.take(ctx)
+			if err == nil {
+				return &conn{c, n.watch, one}, nil
+			}
+			if ctx.Err() != nil {
+				return nil, ctx.Err()
+			}
+			last = err
 		}
-		if ctx.Err() != nil {
-			return nil, ctx.Err()
-		}
-		last = err
 	}
 	return nil, last
 }
 
-// take connects to a node and sees whether it takes statements: one that lost its quorum, or is still
-// joining, answers and refuses them.
-func (n *nodes) take(ctx context.Context, at int) (driver.Conn, error) {
-	inner, err := n.all[at].Connect(ctx)
+// node is one of them, with what is open to it.
+type node struct {
+	connector, asking driver.Connector
+	down              atomic.Bool
+	mu                sync.Mutex
+	open              map[net.Conn]bool
+}
+
+// ready is refused by a node that has no quorum or is still joining, and waits for nothing.
+const ready = "SET STATEMENT wsrep_sync_wait = 0 FOR SELECT 1"
+
+// take connects to it and sees whether it takes statements.
+func (n *node) take(ctx context.Context) (fullConn, error) {
+	full, err := connect(ctx, n.connector)
 	if err != nil {
 		return nil, err
 	}
-	full, ok := inner.(fullConn)
-	if !ok {
-		_ = inner.Close() // it cannot be used
-		return nil, errors.New("the driver's connection lacks what a cluster needs")
+	if err := asked(ctx, full); err != nil {
+		_ = full.Close() // another one is looked for
+		return nil, err
 	}
-	ready, cancel := context.WithTimeout(ctx, nodeReady)
+	return full, nil
+}
+
+func asked(ctx context.Context, c fullConn) error {
+	ctx, cancel := context.WithTimeout(ctx, nodeAnswer)
 	defer cancel()
-	rows, err := full.QueryContext(ready, "SELECT 1", nil)
-	if err == nil {
-		err = rows.Close()
-	}
+	rows, err := c.QueryContext(ctx, ready, nil)
 	if err != nil {
-		_ = inner.Close() // another one is looked for
+		return err
+	}
+	return rows.Close()
+}
+
+// look asks the node again and again, over a connection of its own. Once it does not answer, or refuses,
+// what is open to it is ended: who waits for it goes to another one at once.
+func (n *node) look(ctx context.Context) {
+	var own fullConn
+	defer func() {
+		if own != nil {
+			_ = own.Close() // nothing is under way on it
+		}
+	}()
+	for {
+		var err error
+		if own == nil {
+			own, err = connect(ctx, n.asking)
+		}
+		if err == nil {
+			err = asked(ctx, own)
+		}
+		if ctx.Err() != nil {
+			return
+		}
+		if err != nil && own != nil {
+			_ = own.Close() // a new one is made
+			own = nil
+		}
+		if n.down.Store(err != nil); err != nil {
+			n.end()
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(nodeEvery):
+		}
+	}
+}
+
+// dial opens a connection that is remembered while it is open.
+func (n *node) dial(ctx context.Context, network, addr string) (net.Conn, error) {
+	c, err := (&net.Dialer{}).DialContext(ctx, network, addr)
+	if err != nil {
 		return nil, err
 	}
-	return &nodeConn{full}, nil
-}
-
-// fullConn is what a connection of the MariaDB driver can do.
-type fullConn interface {
-	driver.Conn
-	driver.ConnBeginTx
-	driver.ConnPrepareContext
-	driver.ExecerContext
-	driver.QueryerContext
-	driver.NamedValueChecker
-	driver.Pinger
-	driver.SessionResetter
-	driver.Validator
-}
-
-// nodeConn is a connection to a node. What the node refuses since it has no quorum was not done: the
-// connection is let go, and the statement goes to another one.
-type nodeConn struct{ fullConn }
-
-func refused(err error) error {
-	var my *mysql.MySQLError
-	if errors.As(err, &my) && my.Number == noQuorum {
-		return driver.ErrBadConn
+	tcp, ok := c.(*net.TCPConn)
+	if !ok {
+		return c, nil // a node is reached by TCP alone
 	}
-	return err
+	t := &tracked{tcp, n}
+	n.mu.Lock()
+	n.open[t] = true
+	n.mu.Unlock()
+	return t, nil
 }
 
-func (c *nodeConn) ExecContext(ctx context.Context, query string, args []driver.NamedValue) (driver.Result, error) {
-	r, err := c.fullConn.ExecContext(ctx, query, args)
-	return r, refused(err)
+func (n *node) end() {
+	n.mu.Lock()
+	var open []net.Conn
+	for c := range n.open {
+		open = append(open, c)
+	}
+	n.mu.Unlock()
+	for _, c := range open {
+		_ = c.Close() // that is what is meant
+	}
 }
 
-func (c *nodeConn) QueryContext(ctx context.Context, query string, args []driver.NamedValue) (driver.Rows, error) {
-	r, err := c.fullConn.QueryContext(ctx, query, args)
-	return r, refused(err)
+// tracked is a network connection that its node knows.
+type tracked struct {
+	*net.TCPConn
+	of *node
 }
 
-func (c *nodeConn) BeginTx(ctx context.Context, opts driver.TxOptions) (driver.Tx, error) {
-	tx, err := c.fullConn.BeginTx(ctx, opts)
-	return tx, refused(err)
+// Close ends it.
+func (t *tracked) Close() error {
+	t.of.mu.Lock()
+	delete(t.of.open, t)
+	t.of.mu.Unlock()
+	return t.TCPConn.Close()
 }

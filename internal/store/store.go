@@ -29,7 +29,9 @@ var migrations embed.FS
 type Store struct {
 	DB *sql.DB
 	*db.Queries
-	ring *seal.Ring
+	ring  *seal.Ring
+	watch *watcher
+	stop  func()
 }
 
 // Open prepares the connection that a DSN describes; it does not connect yet,
@@ -69,7 +71,8 @@ func Open(dsn string) (*Store, error) {
 	if _, set := c.Params["wsrep_sync_wait"]; !set && len(hosts) > 1 {
 		c.Params["wsrep_sync_wait"] = "1"
 	}
-	connector, err := connectorOf(c, hosts)
+	watch := &watcher{}
+	connector, stop, err := connectorOf(c, hosts, watch)
 	if err != nil {
 		return nil, err
 	}
@@ -78,11 +81,14 @@ func Open(dsn string) (*Store, error) {
 	pool.SetMaxOpenConns(24)
 	pool.SetMaxIdleConns(12)
 	pool.SetConnMaxLifetime(10 * time.Minute)
-	return &Store{DB: pool, Queries: db.New(pool), ring: ring}, nil
+	return &Store{DB: pool, Queries: db.New(pool), ring: ring, watch: watch, stop: stop}, nil
 }
 
 // Close lets the connections go.
-func (s *Store) Close() error { return s.DB.Close() }
+func (s *Store) Close() error {
+	s.stop()
+	return s.DB.Close()
+}
 
 // Migrate brings the database to this program's state and gives its version.
 func (s *Store) Migrate(ctx context.Context) (int64, error) {
@@ -129,6 +135,7 @@ func (s *Store) tries(ctx context.Context, twice bool, do func(*db.Queries, db.D
 		if !IsConflict(err) && (!IsAway(err) || committing && !twice) {
 			return err
 		}
+		s.watch.retried(err)
 		if !patience.Wait(ctx, err) {
 			return err
 		}

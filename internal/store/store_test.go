@@ -3,11 +3,14 @@ package store_test
 import (
 	"context"
 	"database/sql"
+	"database/sql/driver"
 	"errors"
 	"strings"
 	"sync"
 	"testing"
 	"time"
+
+	"github.com/go-sql-driver/mysql"
 
 	"trevik/internal/store"
 	"trevik/internal/store/db"
@@ -253,5 +256,107 @@ func TestIsAway(t *testing.T) {
 	}
 	if _, err := store.Open("nonsense"); err == nil {
 		t.Error("a DSN that is none")
+	}
+}
+
+// A DSN may name several nodes: the first that answers is used, and one that dies is left for the next.
+func TestNodes(t *testing.T) {
+	real := storetest.DSN(t)
+	begin, end := strings.Index(real, "@tcp(")+len("@tcp("), strings.Index(real, ")")
+	at := func(hosts string) string { return real[:begin] + hosts + real[end:] }
+	s, err := store.Open(at("127.0.0.1:1, 127.0.0.1:2," + real[begin:end]))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	for range 3 {
+		if _, err := s.DB.Exec("DO 1"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := s.Migrate(context.Background()); err != nil {
+		t.Fatal(err)
+	}
+	none, err := store.Open(at("127.0.0.1:1,127.0.0.1:2"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer none.Close()
+	if err := none.DB.Ping(); !store.IsAway(err) {
+		t.Errorf("no node answers, yet %v", err)
+	}
+	for _, bad := range []string{"127.0.0.1:1,nonsense", strings.Repeat("127.0.0.1:1,", 12) + "127.0.0.1:1"} {
+		if _, err := store.Open(at(bad)); err == nil {
+			t.Errorf("%s is let through", bad)
+		}
+	}
+	hosts, err := store.Hosts(at("a:1,b:2"))
+	if err != nil || len(hosts) != 2 || hosts[1] != "b:2" {
+		t.Errorf("%v %v", hosts, err)
+	}
+	if one, err := store.OneOf(at("a:1,b:2"), "b:2"); err != nil || one != at("b:2") {
+		t.Errorf("%q %v", one, err)
+	}
+}
+
+// What the database refuses for another's sake or while it is away is tried again whole; what failed in the
+// commit is not, unless it finds by itself that it was done.
+func TestTriedAgainWhole(t *testing.T) {
+	s := storetest.New(t)
+	var told []string
+	s.Watch(func(string, time.Duration) {}, func(why string) { told = append(told, why) })
+	for name, err := range map[string]error{"conflict": &mysql.MySQLError{Number: 1213}, "away": driver.ErrBadConn} {
+		told = nil
+		tries := 0
+		got := s.Tx(context.Background(), func(q *db.Queries) error {
+			if _, err := q.AddShop(context.Background(), db.AddShopParams{Name: name, Currency: "EUR", CreatedAt: at}); err != nil {
+				return err
+			}
+			if tries++; tries < 3 {
+				return err
+			}
+			return nil
+		})
+		var n int
+		if err := s.DB.QueryRow("SELECT COUNT(*) FROM shops WHERE name = ?", name).Scan(&n); err != nil || n != 1 || got != nil {
+			t.Errorf("%s: %d shops after %d tries, %v, %v", name, n, tries, got, err)
+		}
+		if len(told) != 2 || told[0] != name {
+			t.Errorf("%s: told %v", name, told)
+		}
+	}
+}
+
+// An examination names what is to be mended, and finds nothing wrong with the schema: each table may live on
+// a cluster.
+func TestExamine(t *testing.T) {
+	s := storetest.New(t)
+	mend := func() map[string]string {
+		found, err := s.Examine(context.Background())
+		if err != nil {
+			t.Fatal(err)
+		}
+		out := map[string]string{}
+		for _, f := range found {
+			out[f.What] = f.Mend
+		}
+		return out
+	}
+	m := mend()
+	for _, what := range []string{"version", "schema", "tables", "clock"} {
+		if is, there := m[what]; !there || is != "" {
+			t.Errorf("%s: %q, %v", what, is, there)
+		}
+	}
+	if m["log_bin"] == "" || m["innodb_flush_log_at_trx_commit"] == "" {
+		t.Error("a server of the tests gives durability up, and is said to be well")
+	}
+	for _, statement := range []string{"CREATE TABLE bare (n INT)", "DELETE FROM goose_db_version WHERE version_id = 20"} {
+		if _, err := s.DB.Exec(statement); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if m = mend(); !strings.Contains(m["tables"], "bare") || !strings.Contains(m["schema"], "migrate") {
+		t.Errorf("%v", m)
 	}
 }

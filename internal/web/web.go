@@ -57,6 +57,8 @@ type Config struct {
 	// Proxies are the addresses (or networks, as CIDR) whose word counts for where a request comes
 	// from; nil believes nobody's.
 	Proxies []string
+	// MetricsToken lets who has it read /metrics from elsewhere; without one only this machine may.
+	MetricsToken string
 }
 
 // Server is the application as an HTTP handler.
@@ -64,6 +66,7 @@ type Server struct {
 	Handler http.Handler
 	Env     *kit.Env
 	Routes  []kit.Route
+	metrics *metrics
 	stop    func()
 }
 
@@ -95,6 +98,7 @@ func New(cfg Config) *Server {
 	})
 	env.App.Jobs.Start()
 	s := &Server{Env: env, Routes: slices.Concat(desk.New(env, b).Routes(), b.Routes(), own.Routes(env)), stop: env.App.Jobs.Close}
+	s.metrics = s.newMetrics(cfg.MetricsToken)
 	s.Handler = s.handler(cfg.Proxies)
 	return s
 }
@@ -110,6 +114,7 @@ func (s *Server) handler(proxies []string) http.Handler {
 		panic(err) // CheckProxies comes first
 	}
 	r.Use(s.logged, s.recovered, headers)
+	r.GET("/metrics", s.metrics.answer())
 	r.GET("/assets/:version/*file", s.assets())
 	r.HEAD("/assets/:version/*file", s.assets())
 	r.NoRoute(func(c *gin.Context) { s.Env.Fail(kit.NewReq(c, kit.Route{}), app.ErrNotFound) })
@@ -164,7 +169,7 @@ func (s *Server) sessioned(next http.Handler) http.Handler {
 		ctx, cancel := context.WithTimeout(r.Context(), within)
 		defer cancel()
 		r = r.WithContext(ctx)
-		if strings.HasPrefix(r.URL.Path, "/assets/") || r.URL.Path == "/health" {
+		if strings.HasPrefix(r.URL.Path, "/assets/") || r.URL.Path == "/health" || r.URL.Path == "/metrics" {
 			next.ServeHTTP(w, r)
 			return
 		}
@@ -376,6 +381,7 @@ func (s *Server) logged(c *gin.Context) {
 	c.Header("X-Request-Id", id)
 	begin := time.Now()
 	c.Next()
+	s.metrics.seen(c, time.Since(begin))
 	if route := c.FullPath(); !strings.HasPrefix(route, "/assets/") {
 		s.Env.Log.Info("request", "request", id, "method", c.Request.Method, "route", route, "status", c.Writer.Status(), "ms",
 			time.Since(begin).Milliseconds())

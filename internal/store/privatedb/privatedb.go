@@ -126,14 +126,14 @@ func Start(ctx context.Context, dir string, opt Options) (_ *Server, err error) 
 	if me, err := user.Current(); err == nil && me.Uid == "0" {
 		args = append(args, "--user=root") // the folder is ours alone
 	}
-	first, later := args, args
+	first, later, after := args, args, again
 	if m := opt.Member; m != nil {
-		later = append(slices.Clone(args), m.args()...)
+		later, after = append(slices.Clone(args), m.args()...), nodeAgain
 		if first = later; m.Begins {
 			first = append(slices.Clone(later), "--wsrep-new-cluster")
 		}
 	}
-	if err := s.run(mariadbd, first, later, opt.Again); err != nil {
+	if err := s.run(mariadbd, first, later, opt.Again, after); err != nil {
 		return nil, err
 	}
 	if err = s.people(ctx, opt.Member); err == nil {
@@ -163,13 +163,17 @@ func own(dir string) (*os.File, error) {
 	return lock, nil
 }
 
-// again is how long after its end a server is started anew.
-const again = 500 * time.Millisecond
+// How long after its end a server is started anew; a node of a cluster once the others have let it go, so that
+// its coming back is not in the way of that.
+const (
+	again     = 500 * time.Millisecond
+	nodeAgain = 4 * time.Second
+)
 
 // run starts the server so that it is told to stop when this process dies,
 // however it dies. The kernel ties that promise to the thread that started it,
 // so the thread is kept. Where it is to run again, it is started with the later arguments.
-func (s *Server) run(program string, first, later []string, anew bool) error {
+func (s *Server) run(program string, first, later []string, anew bool, after time.Duration) error {
 	started := make(chan error)
 	go func() {
 		runtime.LockOSThread()
@@ -200,7 +204,7 @@ func (s *Server) run(program string, first, later []string, anew bool) error {
 			if end {
 				return
 			}
-			time.Sleep(again)
+			time.Sleep(after)
 		}
 	}()
 	return <-started
@@ -251,8 +255,8 @@ func (s *Server) DSN(database string, params map[string]string) string {
 // Addr is where it listens.
 func (s *Server) Addr() string { return net.JoinHostPort("127.0.0.1", strconv.Itoa(s.port)) }
 
-// Takes says whether it takes what is written: a node of a cluster that has its quorum, or a server alone.
-func (s *Server) Takes(ctx context.Context) bool {
+// Takes says whether it takes what is written, as one of so many nodes that all know one another; 1 is alone.
+func (s *Server) Takes(ctx context.Context, nodes int) bool {
 	db, err := sql.Open("mysql", s.DSN("", map[string]string{"timeout": "2s"}))
 	if err != nil {
 		return false
@@ -260,8 +264,14 @@ func (s *Server) Takes(ctx context.Context) bool {
 	defer db.Close()
 	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
 	defer cancel()
-	_, err = db.ExecContext(ctx, "DO (SELECT 1)")
-	return err == nil
+	if nodes == 1 {
+		_, err = db.ExecContext(ctx, "DO (SELECT 1)")
+		return err == nil
+	}
+	var is string
+	err = db.QueryRowContext(ctx, `SELECT GROUP_CONCAT(variable_value ORDER BY variable_name) FROM information_schema.global_status
+WHERE variable_name IN ('wsrep_cluster_size', 'wsrep_cluster_status', 'wsrep_local_state_comment')`).Scan(&is)
+	return err == nil && is == fmt.Sprintf("%d,Primary,Synced", nodes)
 }
 
 // Create makes an empty database, unless it is there, and gives its DSN.

@@ -66,6 +66,7 @@ func (d *Desk) Routes() []kit.Route {
 		{Method: get, Path: "/runners", Roles: kit.Everyone, Handle: d.runners},
 		{Method: post, Path: "/runners", Roles: kit.Everyone, Handle: d.writeDown},
 		{Method: get, Path: "/runners/:runner", Roles: kit.Everyone, Handle: d.runner},
+		{Method: get, Path: "/runners/:runner/season", Roles: kit.Everyone, Handle: d.season},
 		{Method: get, Path: "/runners/:runner/care", Roles: kit.Everyone, Handle: d.care},
 		{Method: get, Path: "/sheets/lacing", Roles: kit.Everyone, Handle: d.lacingSheet},
 		{Method: get, Path: "/sheets/strength", Roles: kit.Everyone, Handle: d.strengthSheet},

@@ -19,7 +19,8 @@ import (
 )
 
 // under is the entry of the rail that a page stands under, where it has none of its own.
-var under = map[string]string{"learned": "due", "practice-fit": "practice", "practice-file": "practice", "lacing": "runners",
+var under = map[string]string{"learned": "due",
+	"season": "runners", "practice-fit": "practice", "practice-file": "practice", "lacing": "runners",
 	"strength": "runners", "import": "shoes", "model": "shoes"}
 
 func (d *Desk) runners(c *kit.Req) error {

@@ -424,3 +424,44 @@ func TestCardWeek(t *testing.T) {
 		}
 	}
 }
+
+// A season's bars, marks and lines lie within it, in their weeks, however many weeks and pairs there are.
+func TestSeasonFits(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(21, 6))
+	for range 300 {
+		n := 1 + rnd.IntN(30)
+		v := SeasonView{Starts: time.Date(2026, 11, 30, 0, 0, 0, 0, time.UTC)}
+		for i := range n {
+			v.Weeks = append(v.Weeks, SeasonWeek{KM: 100 * rnd.Float64(), Label: "66", Title: fmt.Sprint(i)})
+			v.Spent, v.Says = append(v.Spent, float64(1000*i)), append(v.Says, "1000.00 EUR")
+		}
+		past := func() int { return rnd.IntN(n+8) - 4 }
+		for i := range rnd.IntN(8) {
+			l := SeasonLane{Name: fmt.Sprintf("Pair %d with a long name & more", i)}
+			for range rnd.IntN(4) {
+				l.Copies = append(l.Copies, SeasonCopy{From: past(), Early: past(), Likely: past(), End: past()})
+			}
+			l.Orders = append(l.Orders, SeasonMark{Week: rnd.IntN(n), Title: "<order>"})
+			v.Lanes = append(v.Lanes, l)
+		}
+		for range rnd.IntN(3) {
+			v.Races = append(v.Races, SeasonFlag{Name: "Orlund Marathon", On: v.Starts.AddDate(0, 0, rnd.IntN(7*n)), Ready: "97 %"})
+		}
+		svg := string(Season(v, 1010))
+		wellFormed(t, "season", template.HTML(svg))
+		for _, m := range regexp.MustCompile(`[MH](-?[\d.]+)`).FindAllStringSubmatch(svg, -1) {
+			if x, _ := strconv.ParseFloat(m[1], 64); x < 0 || x > 1011 {
+				t.Fatalf("something lies at %g of 1010", x)
+			}
+		}
+		if got := strings.Count(svg, `class="stair"`); got != n {
+			t.Errorf("%d weeks, %d drawn", n, got)
+		}
+		if got := strings.Count(svg, `class="raceline`); got != len(v.Races) {
+			t.Errorf("%d races, %d drawn", len(v.Races), got)
+		}
+	}
+	if Season(SeasonView{}, 1010) != "" {
+		t.Error("of no weeks there is a picture")
+	}
+}

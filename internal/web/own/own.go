@@ -7,6 +7,7 @@ import (
 	"cmp"
 	"embed"
 	"errors"
+	"fmt"
 	"html/template"
 	"math"
 	"net/http"
@@ -120,7 +121,7 @@ type view struct {
 	Mend     []kit.Control // of the run that is put right
 	MendID   uint64
 	Undo     uint64 // a run that was just changed or deleted
-	Races    []record.Race
+	Races    []race
 	Coming   []record.Booking
 	Changes  []record.Changing // those that go on
 	Models   []string
@@ -164,6 +165,35 @@ var said = map[string]string{"run": "Run saved.", "sent": "The runs that were sa
 	"moved": "They are in that pair.", "two": "They are two runs.", "pair": "Pair added.", "lifted": "Hours added.",
 	"race": "Race added.", "norace": "Race deleted.", "rub": "The shop sees it. This is what it may be."}
 
+// race is one to come, with how likely it is that its pair is broken in and lasts; none where that is not known.
+type race struct {
+	record.Race
+	Ready string
+	In    string
+}
+
+func races(c *visitor, fit *record.Conclusions) ([]race, error) {
+	var out []race
+	for _, r := range fit.Races() {
+		out = append(out, race{Race: r})
+	}
+	if len(out) == 0 {
+		return nil, nil
+	}
+	s, err := fit.Season(c.Ctx(), record.SeasonWhat{})
+	if err != nil || s.Fault != "" {
+		return out, err
+	}
+	for i := range out {
+		for _, r := range s.Races {
+			if r.ID == out[i].ID && r.On.Equal(out[i].On) && r.In != "" {
+				out[i].Ready, out[i].In = fmt.Sprintf("%.0f %%", 100*r.Ready), r.In
+			}
+		}
+	}
+	return out, nil
+}
+
 // House values of the page.
 const (
 	aPage    = 10 // runs
@@ -183,7 +213,9 @@ func (o *Own) page(c *visitor, code int, sent url.Values, faults fault.List, cal
 	switch {
 	case err == nil:
 		v.Offers = fit.Offers()
-		v.Races = fit.Races()
+		if v.Races, err = races(c, fit); err != nil {
+			return err
+		}
 		if err := v.wear(c, fit); err != nil {
 			return err
 		}
