@@ -2,17 +2,24 @@ package web_test
 
 import (
 	"context"
+	"fmt"
+	"log/slog"
+	"math"
 	"net/http"
+	"net/http/httptest"
 	"regexp"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
 	"trevik/internal/core/term"
+	"trevik/internal/demo"
 	"trevik/internal/device"
 	"trevik/internal/store"
 	"trevik/internal/store/storetest"
+	"trevik/internal/web"
 )
 
 // turns sends each request to the next of several instances, with the same cookies.
@@ -124,5 +131,52 @@ func TestMetrics(t *testing.T) {
 	r.Header.Set("Authorization", "Bearer ")
 	if p := s.visitor(t).do(r); p.code != http.StatusForbidden {
 		t.Errorf("with an empty token: %d", p.code)
+	}
+}
+
+// The machine's clock jumps, by hours and days, forward and back, while people write: what was acknowledged is
+// there once, sums hold, the audit log's seals hold, and jobs go on.
+func TestClockJumps(t *testing.T) {
+	s := storetest.New(t)
+	if err := demo.Fill(context.Background(), s, now); err != nil {
+		t.Fatal(err)
+	}
+	var jump atomic.Int64
+	w := web.New(web.Config{Store: s, Clock: func() time.Time { return now.Add(time.Duration(jump.Load())) },
+		Log: slog.New(slog.NewJSONHandler(&lockedBuffer{}, nil))})
+	t.Cleanup(w.Close)
+	srv := httptest.NewServer(w.Handler)
+	t.Cleanup(srv.Close)
+	one := &site{srv, w, s, nil}
+	b := one.as(t, "teal")
+	jumps := []time.Duration{0, 3 * time.Hour, -2 * time.Hour, 26 * time.Hour, -49 * time.Hour, 6 * time.Minute, 0}
+	for i, by := range jumps {
+		jump.Store(int64(by))
+		if p := b.get("/"); p.code != http.StatusOK { // a session that is over by that clock is begun anew
+			b = one.as(t, "teal")
+		}
+		for n := range 4 {
+			b.post("/fits/5/runs", "pair", "", "on", "2026-11-20", "km", fmt.Sprintf("%d.%d1", i+1, n), "kind", "easy", "ground", "road").to(t)
+		}
+	}
+	var runs int
+	var km float64
+	err := s.DB.QueryRow("SELECT COUNT(*), SUM(km) FROM runs WHERE run_on = '2026-11-20' AND withdrawn_at IS NULL AND km < 8 AND "+
+		"ROUND(km * 100) MOD 10 = 1").Scan(&runs, &km)
+	want := 0.0
+	for i := range jumps {
+		for n := range 4 {
+			want += float64(i+1) + float64(n)/10 + 0.01
+		}
+	}
+	if err != nil || runs != 4*len(jumps) || math.Abs(km-want) > 1e-6 {
+		t.Errorf("%d runs of %d, %g km of %g, %v", runs, 4*len(jumps), km, want, err)
+	}
+	shop := uint64(1)
+	if _, wrong, err := w.Env.App.Runs.Check(context.Background(), shop); err != nil || len(wrong) > 0 {
+		t.Errorf("%v %v", wrong, err)
+	}
+	if _, err := w.Env.App.CheckAudit(context.Background(), shop); err != nil {
+		t.Error(err)
 	}
 }
