@@ -116,6 +116,18 @@ test("the card prints on one A4 page", async ({ page }) => {
   }
 });
 
+test("a season prints on one A4 page, lying", async ({ page }) => {
+  await signIn(page);
+  for (const runner of [9, 14]) {
+    await page.goto(`/runners/${runner}/season`);
+    await expect(page.locator("svg.season")).toBeVisible();
+    const pdf = (await page.pdf({ preferCSSPageSize: true })).toString("latin1");
+    expect(pdf.match(/\/Type\s*\/Page\b/g), `runner ${runner}`).toHaveLength(1);
+    const [, width, height] = pdf.match(/\/MediaBox\s*\[\s*0 0 ([\d.]+) ([\d.]+)\s*\]/);
+    expect([Math.round(Number(width)), Math.round(Number(height))]).toEqual([842, 595]);
+  }
+});
+
 test("what comes after the sale, the sheets and the words work in every width and both themes", async ({ page }) => {
   await signIn(page);
   for (const theme of ["light", "dim"]) {

@@ -78,6 +78,13 @@ func Faults(ctx context.Context, c *Cluster, o Options, out io.Writer) error {
 	if f.fits, err = fitsOf(ctx, s); err != nil {
 		return err
 	}
+	for n := range writers {
+		p, err := signIn(ctx, c.URL, demo.Staff[n%len(demo.Staff)].Login)
+		if err != nil {
+			return err
+		}
+		f.people = append(f.people, p)
+	}
 	fmt.Fprintf(out, "%d nodes, %d instances, %d people writing\n\n", len(c.Nodes), len(c.Instances), writers)
 	fmt.Fprintf(out, "| what happened | times | acknowledged | there once | lost | doubled | longest without an answer | "+
 		"asked again | well again, at worst |\n|---|---|---|---|---|---|---|---|---|\n")
@@ -121,12 +128,13 @@ func fitsOf(ctx context.Context, s *store.Store) (ids []uint64, err error) {
 }
 
 type faults struct {
-	fits []uint64
-	c    *Cluster
-	o    Options
-	s    *store.Store
-	out  io.Writer
-	next atomic.Int64 // metres
+	fits   []uint64
+	people []*person
+	c      *Cluster
+	o      Options
+	s      *store.Store
+	out    io.Writer
+	next   atomic.Int64 // metres
 }
 
 func kill(pid int, sig syscall.Signal) error {
@@ -275,43 +283,56 @@ func (f *faults) run(ctx context.Context, t trial) (wrong []string, err error) {
 	return append(wrong, more...), err
 }
 
+// person writes through the proxy.
+type person struct {
+	client *http.Client
+	url    string
+}
+
+// send posts a form and gives the answer's status; 0 is none.
+func (p *person) send(ctx context.Context, path string, form url.Values) int {
+	r, err := http.NewRequestWithContext(ctx, http.MethodPost, p.url+path, strings.NewReader(form.Encode()))
+	if err != nil {
+		return 0
+	}
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	answer, err := p.client.Do(r)
+	if err != nil {
+		return 0
+	}
+	_, _ = io.Copy(io.Discard, answer.Body) // only its status counts
+	_ = answer.Body.Close()
+	return answer.StatusCode
+}
+
+// signIn signs somebody of the demo shop in.
+func signIn(ctx context.Context, at, login string) (*person, error) {
+	jar, err := cookiejar.New(nil)
+	if err != nil {
+		return nil, err
+	}
+	p := &person{url: at, client: &http.Client{Jar: jar, Timeout: unanswered, CheckRedirect: func(*http.Request, []*http.Request) error {
+		return http.ErrUseLastResponse
+	}}}
+	for range 5 {
+		if p.send(ctx, "/sign-in", url.Values{"login": {login}, "password": {demo.Password}}) == http.StatusSeeOther {
+			return p, nil
+		}
+		rest(ctx, time.Second)
+	}
+	return nil, fmt.Errorf("%s was not let in", login)
+}
+
 // write puts runs down one after the other, each until it is acknowledged; a form that was not is sent
 // again as it was.
 func (f *faults) write(ctx context.Context, n int, l *ledger) error {
-	jar, err := cookiejar.New(nil)
-	if err != nil {
-		return err
-	}
-	client := &http.Client{Jar: jar, Timeout: unanswered, CheckRedirect: func(*http.Request, []*http.Request) error {
-		return http.ErrUseLastResponse
-	}}
-	send := func(path string, form url.Values) int {
-		r, err := http.NewRequestWithContext(ctx, http.MethodPost, f.c.URL+path, strings.NewReader(form.Encode()))
-		if err != nil {
-			return 0
-		}
-		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
-		answer, err := client.Do(r)
-		if err != nil {
-			return 0
-		}
-		_, _ = io.Copy(io.Discard, answer.Body) // only its status counts
-		_ = answer.Body.Close()
-		return answer.StatusCode
-	}
-	who := demo.Staff[n%len(demo.Staff)].Login
-	for send("/sign-in", url.Values{"login": {who}, "password": {demo.Password}}) != http.StatusSeeOther {
-		if rest(ctx, time.Second); ctx.Err() != nil {
-			return fmt.Errorf("%s was not let in", who)
-		}
-	}
 	for ctx.Err() == nil {
 		metres := int(f.next.Add(1))
 		form := url.Values{"token": {rand.Text()}, "pair": {""}, "on": {trialDay}, "km": {fmt.Sprintf("%.3f", 1+float64(metres)/1000)},
 			"kind": {"easy"}, "ground": {"road"}}
 		begun := time.Now()
 		for ctx.Err() == nil {
-			code := send(fmt.Sprintf("/fits/%d/runs", f.fits[n]), form)
+			code := f.people[n].send(ctx, fmt.Sprintf("/fits/%d/runs", f.fits[n]), form)
 			if code == http.StatusSeeOther || code == http.StatusOK {
 				l.acknowledge(metres, time.Since(begun))
 				break

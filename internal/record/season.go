@@ -28,10 +28,11 @@ const (
 
 // SeasonWhat is what a season is looked at with instead.
 type SeasonWhat struct {
-	Earlier bool // the next pair is ordered earlier
-	Fewer   bool // without the pair that is run least
-	Fresh   bool // the race pair is kept fresh: a second of it, and neither with many km on the day
-	Second  bool // a second of the pair that is run most
+	Earlier bool  // the next pair is ordered earlier
+	Fewer   bool  // without the pair that is run least
+	Fresh   bool  // the race pair is kept fresh: a second of it, and neither with many km on the day
+	Second  bool  // a second of the pair that is run most
+	More    int64 // minor units more to spend, where money was told
 }
 
 // Any says whether something is looked at.
@@ -222,7 +223,7 @@ func (c *Conclusions) seasonPlan(ctx context.Context, s *Season, what SeasonWhat
 		s.Fault = "no pair is there yet: choose one at Shoes, or add one they have at Distance"
 	}
 	if m := PlanMoney.Ptr(c.Visit); m != nil {
-		budget := int64(*m)
+		budget := int64(*m) + what.More
 		p.Budget = &budget
 	}
 	return p, nil

@@ -50,7 +50,7 @@ func (c *connector) Connect(ctx context.Context) (driver.Conn, error) {
 	if err != nil {
 		return nil, err
 	}
-	full, ok := inner.(fullConn)
+	full, ok := inner.(FullConn)
 	if !ok {
 		_ = inner.Close() // it cannot be used
 		return nil, errors.New("the driver's connection lacks what sealing needs")
@@ -58,8 +58,8 @@ func (c *connector) Connect(ctx context.Context) (driver.Conn, error) {
 	return &conn{full, c.ring}, nil
 }
 
-// fullConn is what a connection of the MariaDB driver can do.
-type fullConn interface {
+// FullConn is what a connection of the MariaDB driver can do.
+type FullConn interface {
 	driver.Conn
 	driver.ConnBeginTx
 	driver.ConnPrepareContext
@@ -72,7 +72,7 @@ type fullConn interface {
 }
 
 type conn struct {
-	fullConn
+	FullConn
 	ring *Ring
 }
 
@@ -80,7 +80,7 @@ func (c *conn) CheckNamedValue(v *driver.NamedValue) error {
 	if done, err := c.ring.take(v); done {
 		return err
 	}
-	return c.fullConn.CheckNamedValue(v)
+	return c.FullConn.CheckNamedValue(v)
 }
 
 // take seals a value that is to be sealed; done is false for another. It fails with ErrLocked
@@ -107,7 +107,7 @@ func (r *Ring) take(v *driver.NamedValue) (done bool, err error) {
 }
 
 func (c *conn) QueryContext(ctx context.Context, query string, args []driver.NamedValue) (driver.Rows, error) {
-	return c.ring.rows(c.fullConn.QueryContext(ctx, query, args))
+	return c.ring.rows(c.FullConn.QueryContext(ctx, query, args))
 }
 
 func (c *conn) Prepare(query string) (driver.Stmt, error) {
@@ -115,7 +115,7 @@ func (c *conn) Prepare(query string) (driver.Stmt, error) {
 }
 
 func (c *conn) PrepareContext(ctx context.Context, query string) (driver.Stmt, error) {
-	inner, err := c.fullConn.PrepareContext(ctx, query)
+	inner, err := c.FullConn.PrepareContext(ctx, query)
 	if err != nil {
 		return nil, err
 	}

@@ -11,6 +11,8 @@ import (
 	"time"
 
 	"github.com/go-sql-driver/mysql"
+
+	"trevik/internal/seal"
 )
 
 // Of a cluster: how often a node is asked whether it takes statements, how long it may take to say so, how
@@ -126,7 +128,7 @@ type node struct {
 const ready = "SET STATEMENT wsrep_sync_wait = 0 FOR SELECT 1"
 
 // take connects to it and sees whether it takes statements.
-func (n *node) take(ctx context.Context) (fullConn, error) {
+func (n *node) take(ctx context.Context) (seal.FullConn, error) {
 	full, err := connect(ctx, n.connector)
 	if err != nil {
 		return nil, err
@@ -138,7 +140,7 @@ func (n *node) take(ctx context.Context) (fullConn, error) {
 	return full, nil
 }
 
-func asked(ctx context.Context, c fullConn) error {
+func asked(ctx context.Context, c seal.FullConn) error {
 	ctx, cancel := context.WithTimeout(ctx, nodeAnswer)
 	defer cancel()
 	rows, err := c.QueryContext(ctx, ready, nil)
@@ -151,7 +153,7 @@ func asked(ctx context.Context, c fullConn) error {
 // look asks the node again and again, over a connection of its own. Once it does not answer, or refuses,
 // what is open to it is ended: who waits for it goes to another one at once.
 func (n *node) look(ctx context.Context) {
-	var own fullConn
+	var own seal.FullConn
 	defer func() {
 		if own != nil {
 			_ = own.Close() // nothing is under way on it

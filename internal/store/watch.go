@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"github.com/go-sql-driver/mysql"
+
+	"trevik/internal/seal"
 )
 
 // watcher tells how long statements took, and what was tried again, to whom it concerns.
@@ -64,25 +66,12 @@ func (w *watching) Connect(ctx context.Context) (driver.Conn, error) {
 	return &conn{full, w.watch, nil}, nil
 }
 
-// fullConn is what a connection of the MariaDB driver can do.
-type fullConn interface {
-	driver.Conn
-	driver.ConnBeginTx
-	driver.ConnPrepareContext
-	driver.ExecerContext
-	driver.QueryerContext
-	driver.NamedValueChecker
-	driver.Pinger
-	driver.SessionResetter
-	driver.Validator
-}
-
-func connect(ctx context.Context, c driver.Connector) (fullConn, error) {
+func connect(ctx context.Context, c driver.Connector) (seal.FullConn, error) {
 	inner, err := c.Connect(ctx)
 	if err != nil {
 		return nil, err
 	}
-	full, ok := inner.(fullConn)
+	full, ok := inner.(seal.FullConn)
 	if !ok {
 		_ = inner.Close() // it cannot be used
 		return nil, errors.New("the driver's connection lacks what the store needs")
@@ -92,7 +81,7 @@ func connect(ctx context.Context, c driver.Connector) (fullConn, error) {
 
 // conn is a connection that is watched; one to a node of several is let go where that takes no statements.
 type conn struct {
-	fullConn
+	seal.FullConn
 	watch *watcher
 	node  *node // nil is the only one
 }
@@ -111,29 +100,29 @@ func (c *conn) refused(err error) error {
 func (c *conn) gone() bool { return c.node != nil && c.node.down.Load() }
 
 // IsValid says whether the pool may keep it.
-func (c *conn) IsValid() bool { return !c.gone() && c.fullConn.IsValid() }
+func (c *conn) IsValid() bool { return !c.gone() && c.FullConn.IsValid() }
 
 // ResetSession is asked before the pool gives it out again.
 func (c *conn) ResetSession(ctx context.Context) error {
 	if c.gone() {
 		return driver.ErrBadConn
 	}
-	return c.fullConn.ResetSession(ctx)
+	return c.FullConn.ResetSession(ctx)
 }
 
 func (c *conn) ExecContext(ctx context.Context, query string, args []driver.NamedValue) (driver.Result, error) {
 	defer c.watch.tell(query, time.Now())
-	r, err := c.fullConn.ExecContext(ctx, query, args)
+	r, err := c.FullConn.ExecContext(ctx, query, args)
 	return r, c.refused(err)
 }
 
 func (c *conn) QueryContext(ctx context.Context, query string, args []driver.NamedValue) (driver.Rows, error) {
 	defer c.watch.tell(query, time.Now())
-	r, err := c.fullConn.QueryContext(ctx, query, args)
+	r, err := c.FullConn.QueryContext(ctx, query, args)
 	return r, c.refused(err)
 }
 
 func (c *conn) BeginTx(ctx context.Context, opts driver.TxOptions) (driver.Tx, error) {
-	tx, err := c.fullConn.BeginTx(ctx, opts)
+	tx, err := c.FullConn.BeginTx(ctx, opts)
 	return tx, c.refused(err)
 }

@@ -44,7 +44,9 @@ func BenchmarkEmptyGinPage(b *testing.B) {
 func BenchmarkPages(b *testing.B) {
 	s := newSite(b)
 	cookie := "trevik=" + s.as(b, "teal").cookie()
-	for name, path := range map[string]string{"fit": "/fits/1/feet", "shoes": "/fits/1/shoes"} {
+	for name, path := range map[string]string{"today": "/", "runners": "/runners", "catalogue": "/shoes", "runner": "/runners/2",
+		"season": "/runners/2/season", "hello": "/fits/2/hello", "feet": "/fits/1/feet", "support": "/fits/2/support",
+		"shoes": "/fits/1/shoes", "rotation": "/fits/2/rotation", "distance": "/fits/2/distance", "card": "/fits/2/card"} {
 		b.Run(name, func(b *testing.B) { measure(b, s.web.Handler, path, cookie) })
 	}
 }

@@ -17,6 +17,7 @@ import (
 const (
 	seasonWide  = 1010
 	seasonReady = 0.8
+	moreMoney   = 10_000 // minor units of the what-if
 )
 
 // seasonView is the page: the season as it is, and beside it what the address asks to look at.
@@ -56,6 +57,7 @@ var seasonAsks = []struct {
 	{"fewer", "One pair fewer", record.SeasonWhat{Fewer: true}},
 	{"fresh", "Keep the race pair fresh", record.SeasonWhat{Fresh: true}},
 	{"second", "A second of the favourite", record.SeasonWhat{Second: true}},
+	{"more", "More money", record.SeasonWhat{More: moreMoney}},
 }
 
 func (d *Desk) season(c *kit.Req) error {
@@ -76,6 +78,9 @@ func (d *Desk) season(c *kit.Req) error {
 		v.Picture = seasonPicture(fit, v.S)
 		v.Columns = append(v.Columns, seasonColumnOf("As it is", fit, v.S))
 		for _, x := range seasonAsks {
+			if x.What.More > 0 && record.PlanMoney.Ptr(fit.Visit) == nil {
+				continue // there is no limit
+			}
 			ask := seasonAsk{Name: x.Name, On: c.Query(x.Word) == "yes"}
 			if !ask.On {
 				ask.URL = "?" + url.Values{x.Word: {"yes"}}.Encode()
@@ -112,7 +117,7 @@ func seasonColumnOf(name string, fit *record.Conclusions, s *record.Season) seas
 		out.Between = kit.Money(a.P10, fit.Shop.Currency) + " to " + kit.Money(a.P90, fit.Shop.Currency)
 	}
 	for _, r := range s.Races {
-		out.Ready = append(out.Ready, fmt.Sprintf("%s ± %.0f", chance(r.Ready), math.Ceil(100*r.ReadySE)))
+		out.Ready = append(out.Ready, fmt.Sprintf("%.0f ± %.0f %%", 100*r.Ready, math.Ceil(100*r.ReadySE)))
 	}
 	return out
 }
