@@ -14,7 +14,7 @@ FONT_FILES := \
 	@fontsource/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-700-normal.woff2
 
 # What works at once with others, and the pages that are asked for at once, under the race detector.
-RACED := -timeout 15m -run 'Test(Each|Failing|Restart|Cancel|Kilometres|Last|Two|Taking|Import|Twice|Race|Wet|Open|Tries|Buying|Audit|Gate)' ./internal/app ./internal/jobs ./internal/app/suite ./internal/web
+RACED := -timeout 15m -run 'Test(Each|Failing|Restart|Cancel|Kilometres|Last|Two|Taking|Import|Twice|Race|Wet|Open|Tries|Buying|Audit|Gate|Any|Clock|Proxy|Line)' ./internal/app ./internal/jobs ./internal/app/suite ./internal/web ./internal/cluster
 
 .PHONY: demo test build assets generate stale columns bench faults fuzz attack speed screenshots clean
 

@@ -206,4 +206,7 @@ test("the owner chooses which school leads", async ({ page }) => {
   await page.goto("/shop");
   await page.getByLabel("School of support that leads").selectOption("comfort_first");
   await page.getByRole("button", { name: "Save" }).click();
+  await expect(page.getByText("Chosen by Isolde Quay")).toBeVisible();
+  await page.goto("/fits/4/support");
+  await expect(page.locator(".schoolcard.lead h3")).toContainText("Comfort first");
 });

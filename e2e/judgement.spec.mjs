@@ -155,11 +155,17 @@ test("choosing a model: black ice puts what holds on ice first", async ({ page }
 test("the try-on decides: short toes move the size, it is tried, too, and the card tells both", async ({ page }) => {
   await signIn(page);
   const fit = await fitOf(page, "Hale Sedge");
-  await page.goto(`${fit}/try-on`);
-  const name = (await page.locator("#h-pair").textContent()).trim();
-  const first = await page.locator(".trypair .faint").first().textContent();
-  await pick(page, "Comfort", "4");
-  await pick(page, "Toe room", "short");
+  // Which pair stands first hangs on the fit: one is looked for that is there in the next size, too.
+  let name, first;
+  for (let pair = 1; ; pair++) {
+    await page.goto(`${fit}/try-on?pair=${pair}`);
+    name = (await page.locator("#h-pair").textContent()).trim();
+    first = await page.locator(".trypair .faint").first().textContent();
+    await pick(page, "Comfort", "4");
+    await pick(page, "Toe room", "short");
+    await expect(page.locator("#findings")).toContainText(/UK [\d.]+ is proposed|not offered any more/);
+    if (!(await page.locator("#findings").textContent()).includes("not offered")) break;
+  }
   await expect(page.locator("#findings")).toContainText(/Toes were short in UK [\d.]+: UK [\d.]+ is proposed/);
   await page.locator("#findings").getByRole("button", { name: /^Try it in/ }).click();
   await expect(page.locator("#h-pair")).toHaveText(name);

@@ -188,6 +188,17 @@ func TestTryOnStation(t *testing.T) {
 	}
 	b.post("/fits/5/try-on/compare", "on_left", x, "on_right", y, "better", "right").to(t)
 	b.get("/fits/5/try-on").holds(t, "1 comparisons", "was better", "Not every pair was compared yet")
+	// Whatever a finding moves, the answer is of the pair that it is of: what it changed, or why it is not offered any more.
+	for _, m := range regexp.MustCompile(`\?pair=(\d+)`).FindAllStringSubmatch(b.get("/fits/4/try-on").body, -1) {
+		at := regexp.MustCompile(`name="try_room\.([\w.]+)"`).FindStringSubmatch(b.get("/fits/4/try-on?pair=" + m[1]).body)
+		if at == nil {
+			continue
+		}
+		p := b.htmx("/fits/4/try-on", "try_room."+at[1], "short")
+		if !strings.Contains(p.body, "Toes were short") && !strings.Contains(p.body, "not offered any more") {
+			t.Errorf("pair %s, short toes: %.300s", m[1], p.body)
+		}
+	}
 	// Toes are short: the next half size is tried, too, and each keeps its own findings.
 	b.htmx("/fits/5/try-on", "try_room."+row, "short").holds(t, "is proposed", "Try it in")
 	try := regexp.MustCompile(`(/fits/5/try-on/again\?pair=\d+)">.*?name="model"\s+value="([^"]+)">.*?name="again_size"\s+value="([^"]+)">` +

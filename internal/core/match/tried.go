@@ -49,8 +49,14 @@ func (r *Request) fitted(m *shoe.Model, f fitting) fitting {
 	case "long":
 		to--
 	}
-	if to != f.at && to >= 0 && to < len(m.SizesUK) {
-		if room := r.roomFor(m, m.SizesUK[to], r.longest); room >= LeastRoomMM-sizeTie {
+	switch {
+	case to == f.at:
+	case to < 0 || to >= len(m.SizesUK):
+		f.moves = append(f.moves, fmt.Sprintf("Toes were %s in UK %g: no other size is made.", t.Toes, f.figure.UK(m.Chart)))
+	default:
+		if room := r.roomFor(m, m.SizesUK[to], r.longest); room < LeastRoomMM-sizeTie {
+			f.moves = append(f.moves, fmt.Sprintf("Toes were %s in UK %g: a smaller one leaves too little room.", t.Toes, f.figure.UK(m.Chart)))
+		} else {
 			f.moves = append(f.moves, fmt.Sprintf("Toes were %s in UK %g: UK %g is proposed.", t.Toes, f.figure.UK(m.Chart),
 				m.SizesUK[to].UK(m.Chart)))
 			f.at, f.figure, f.room = to, m.SizesUK[to], room

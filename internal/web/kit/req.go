@@ -4,8 +4,10 @@ package kit
 
 import (
 	"context"
+	"maps"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"time"
 
@@ -76,6 +78,9 @@ func (r *Req) PostForm(name string) string {
 	}
 	return ""
 }
+
+// Sent are the names of the fields of the form that was sent.
+func (r *Req) Sent() []string { return slices.Sorted(maps.Keys(r.form)) }
 
 // Address is where the request comes from.
 func (r *Req) Address() string { return r.gin.ClientIP() }

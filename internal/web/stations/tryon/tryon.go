@@ -42,6 +42,7 @@ type pair struct {
 	Now     bool
 	Changes []record.FilmChange
 	Moves   []string // what its findings moved
+	Out     string   // why it is not offered any more
 	Error   float64  // of the room, SD mm
 	Inside  string   // how its inside is known
 	Lock    bool     // its heel lifts, and the heel lock was not tried
@@ -106,6 +107,17 @@ func Station() bench.Station {
 		Fields: slices.Concat(shelf.BarcodeFields[:1], shelf.InsoleFields, visit.AgainFields)}
 }
 
+// told is the trial that a finding was just sent of. What it moved may have put another pair in the place where
+// this one stood.
+func told(c *kit.Req) (record.Trial, bool) {
+	for _, name := range c.Sent() {
+		if d, k, ok := record.InputAt("try-on", name); ok && d.ByTrial {
+			return record.Trial{Model: k.Model, Again: k.Row}, true
+		}
+	}
+	return record.Trial{}, false
+}
+
 func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	catalogue := fit.Shop.Catalogue
 	answer, ready, err := fit.Match()
@@ -138,6 +150,9 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 			at = slices.IndexFunc(list, func(p pair) bool { return p.M == h.M }) + 1
 		}
 	}
+	if t, ok := told(c); ok {
+		at = slices.IndexFunc(list, func(p pair) bool { return p.Trial == t }) + 1
+	}
 	at = min(max(at, 1), max(len(list), 1))
 	for i, p := range list {
 		m, code := p.M, p.M.ID
@@ -145,6 +160,8 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		p.Error, p.Inside = fit.RoomError(m), record.InsideWords(m)
 		if r := ranked[code]; r != nil {
 			p.Size, p.Moves = &r.Size, r.Moves
+		} else if i := slices.IndexFunc(answer.RuledOut, func(r match.RuledOut) bool { return r.Model == code }); i >= 0 {
+			p.Out = answer.RuledOut[i].Text
 		}
 		lift := record.TryLift.Of(fit.Visit, p.Trial)
 		p.Lock = lift != "" && lift != "no" && !slices.Contains(record.TryLacing.Of(fit.Visit, p.Trial), "heel_lock")
