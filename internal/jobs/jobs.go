@@ -264,7 +264,8 @@ func (q *Queue) settle(j *Job, k Kind, work context.Context, err error) {
 	switch {
 	case err == nil:
 		_, err = q.store.EndJob(ctx, db.EndJobParams{State: "done", EndedAt: store.NullTime(now), ID: j.ID, Worker: j.worker})
-	case q.ctx.Err() != nil, store.IsAway(err) && !store.IsConflict(err): // neither is the work's fault
+	// Neither is the work's fault; one that took too long looks like a database that is away.
+	case q.ctx.Err() != nil, work.Err() == nil && store.IsAway(err) && !store.IsConflict(err):
 		after := now
 		if q.ctx.Err() == nil {
 			after = now.Add(againAfter)

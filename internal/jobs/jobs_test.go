@@ -2,6 +2,7 @@ package jobs_test
 
 import (
 	"context"
+	"database/sql/driver"
 	"encoding/json"
 	"errors"
 	"log/slog"
@@ -234,5 +235,34 @@ func TestCancel(t *testing.T) {
 	must(t, s.DB.QueryRow("SELECT COUNT(*) FROM jobs").Scan(&n))
 	if n != 0 {
 		t.Errorf("%d jobs of a month ago", n)
+	}
+}
+
+// A database that is away is no try of a job; one that takes too long is, though that looks the same.
+func TestAwayIsNoTry(t *testing.T) {
+	s := storetest.New(t)
+	var away, slow atomic.Int64
+	queue(t, s, jobs.Kind{Name: "away", Do: func(context.Context, *jobs.Job, func(int, int)) error {
+		if away.Add(1) == 1 {
+			return driver.ErrBadConn
+		}
+		return nil
+	}})
+	queue(t, s, jobs.Kind{Name: "slow", Tries: 1, Within: 20 * time.Millisecond, Do: func(ctx context.Context, _ *jobs.Job, _ func(int, int)) error {
+		slow.Add(1)
+		<-ctx.Done()
+		return ctx.Err()
+	}})
+	add(t, s, "away", "one", nil)
+	add(t, s, "slow", "two", nil)
+	if st := until(t, s, "slow", "two", ended); !st.Failed || slow.Load() != 1 {
+		t.Errorf("%+v after %d", st, slow.Load())
+	}
+	if st := until(t, s, "away", "one", ended); st.Failed || away.Load() != 2 {
+		t.Errorf("%+v after %d", st, away.Load())
+	}
+	var tries int
+	if err := s.DB.QueryRow("SELECT tries FROM jobs WHERE kind = 'away'").Scan(&tries); err != nil || tries != 1 {
+		t.Errorf("%d tries, %v", tries, err)
 	}
 }
