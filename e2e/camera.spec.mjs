@@ -17,7 +17,9 @@ test("the device's camera films, and a film without dots says so and is marked b
   await page.getByLabel("for", { exact: true }).selectOption("5");
   await page.getByRole("button", { name: "Film with this device" }).click();
   await expect(page.getByRole("status").filter({ hasText: "filming" })).toBeVisible();
-  await expect(page.getByText("This film was not read.")).toBeVisible({ timeout: 240_000 });
+  const unread = page.getByText("This film was not read.");
+  await expect(unread.or(page.locator("svg.curves")).first()).toBeVisible({ timeout: 240_000 });
+  await expect(unread).toBeVisible({ timeout: 3_000 });
   await page.getByRole("button", { name: "mark by hand" }).click();
   const film = page.locator("svg.film");
   await film.click({ position: { x: 200, y: 120 } });

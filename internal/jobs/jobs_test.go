@@ -248,11 +248,12 @@ func TestAwayIsNoTry(t *testing.T) {
 		}
 		return nil
 	}})
-	queue(t, s, jobs.Kind{Name: "slow", Tries: 1, Within: 20 * time.Millisecond, Do: func(ctx context.Context, _ *jobs.Job, _ func(int, int)) error {
+	late := func(ctx context.Context, _ *jobs.Job, _ func(int, int)) error {
 		slow.Add(1)
 		<-ctx.Done()
 		return ctx.Err()
-	}})
+	}
+	queue(t, s, jobs.Kind{Name: "slow", Tries: 1, Within: 20 * time.Millisecond, Do: late})
 	add(t, s, "away", "one", nil)
 	add(t, s, "slow", "two", nil)
 	if st := until(t, s, "slow", "two", ended); !st.Failed || slow.Load() != 1 {
