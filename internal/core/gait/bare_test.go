@@ -439,3 +439,46 @@ func TestPatternIsNoLeg(t *testing.T) {
 		}
 	}
 }
+
+// A slice of a disc that opens and shuts in the middle of a still picture, as the stand-in for a camera shows it, is no leg at
+// any pace: what is drawn has no grain. Each of these was read as a leg before that was asked.
+func TestDrawnDiscIsNoLeg(t *testing.T) {
+	t.Parallel()
+	for _, n := range []uint64{9, 19, 24, 36} {
+		r := rand.New(rand.NewPCG(n, 72))
+		cycle, radius, fps := 16+8*r.Float64(), 0.18+0.12*r.Float64(), 29.8+0.5*r.Float64()
+		lost := 0.08 * float64(n%2) // of its frames
+		w, h := 640, 480
+		if n%3 == 0 {
+			w, h = 800, 450
+		}
+		turn := make([]float64, w*h) // of each point of the disc, in 0 to 1; 2 beside it
+		for i := range turn {
+			dx, dy := float64(i%w-w/2), float64(i/w-h/2)
+			if turn[i] = 2; math.Hypot(dx, dy) < radius*float64(h) {
+				turn[i] = math.Mod(math.Atan2(dy, dx)/2/math.Pi+1, 1)
+			}
+		}
+		var film kept
+		at := float64(r.IntN(18))
+		for range 150 {
+			at++
+			for r.Float64() < lost {
+				at++
+			}
+			g, open := image.NewGray(image.Rect(0, 0, w, h)), math.Mod(at/cycle, 1)
+			for i, t := range turn {
+				g.Pix[i] = 80
+				if t < open {
+					g.Pix[i] = 170
+				}
+			}
+			film = append(film, g)
+		}
+		rec := gait.Recording{Schema: gait.RecordingSchema, View: gait.Rear, Gait: gait.Run, FPS: &fps,
+			Shod: []string{"barefoot", "a shoe"}[n/2%2], Markers: gait.NoMarkers}
+		if _, err := gait.Follow(film, rec, nil); err == nil {
+			t.Errorf("%d: a disc that opens in %.1f frames was read as a leg", n, cycle)
+		}
+	}
+}

@@ -38,7 +38,8 @@ const (
 	// By how much the contacts of one foot differ at most (alike); a runner's differ by a third of that.
 	mostUnlikeDeg = 4.0
 	mostOffPhase  = 0.07
-	redCounts     = 3.0 // of Cr, that counts as brightness
+	leastGrain    = 0.008 // of its own contrast, that a heel differs from itself on film: grain, light, skin
+	redCounts     = 3.0   // of Cr, that counts as brightness
 )
 
 // oneLeg is a leg that is followed: pictures of it about its contacts, and where its heel and its calf lie in them.
@@ -126,7 +127,7 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 	}
 	out := Followed{Tracks: Tracks{}, Outline: &OutlineFound{Contacts: map[term.Side][]Contact{}, LevelSD: map[term.Side]float64{},
 		Means: map[term.Side]*MeanPicture{}}}
-	read := 0
+	read, drawn := 0, 0
 	out.Outline.Calibrated = calibrate(legs, hand, out.Outline.LevelSD)
 	for _, side := range term.Sides {
 		l := legs[side]
@@ -140,6 +141,9 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 			out.Tracks[side] = marks
 			out.Outline.Means[side] = l.picture()
 			read++
+			if l.grain() < leastGrain {
+				drawn++
+			}
 			for _, c := range l.contacts {
 				if c.found {
 					out.Outline.Contacts[side] = append(out.Outline.Contacts[side], Contact{c.on, c.off})
@@ -152,6 +156,9 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 	}
 	if read == 0 {
 		return Followed{}, notLegs("the legs do not stand out from what is behind them")
+	}
+	if read == 1 && drawn == 1 {
+		return Followed{}, notLegs("what moves like one leg is the same to the last point each time, as no film of a leg is; is it a test picture?")
 	}
 	if read == 1 && len(out.Outline.Unclear) > 0 {
 		return Followed{}, notLegs("only one leg can be told, and not clearly; film both from behind, with light on them")
@@ -425,6 +432,20 @@ func (l *oneLeg) alike(stride float64) (deg, phase float64) {
 		return 0, 0
 	}
 	return off(turn, false), off(begin, true)
+}
+
+// grain is by how much the heel differs from its own picture while it stands, of its contrast: in the middle of all frames. What a
+// program draws is the same each time.
+func (l *oneLeg) grain() float64 {
+	var all []float64
+	for _, c := range l.contacts {
+		for i := range c.ok {
+			if f := c.from + i; c.found && c.ok[i] && f >= c.on && f <= c.off {
+				all = append(all, c.unlike[i])
+			}
+		}
+	}
+	return median(all)
 }
 
 // unclear says whether the leg was told badly: calf or heel lost in many of the frames on the ground.
