@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"trevik/internal/core/care"
+	"trevik/internal/core/foot"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/wear"
 )
@@ -37,10 +38,12 @@ type Due struct {
 	Pair  *Pair       // nil where it is of no pair
 	Order *shoe.Model // what to order
 	Label string      // its size on the box
-	Text  string      // for the shop
-	Mine  string      // for the runner themself
-	what  string      // what it was said by, one of SaidKinds
-	of    uint64      // what else it is of, for a calendar
+	Size  foot.Figure // of an order that follows no pair, with its width
+	Width string
+	Text  string // for the shop
+	Mine  string // for the runner themself
+	what  string // what it was said by, one of SaidKinds
+	of    uint64 // what else it is of, for a calendar
 }
 
 // ID tells this line from the runner's others, the same each time.
@@ -91,8 +94,32 @@ func (c *Conclusions) Due() ([]Due, error) {
 			}
 			out = append(out, list...)
 		}
-		return out, nil
+		return c.dueSeason(out), nil
 	})
+}
+
+// dueSeason adds the orders that were decided on for the season. One that the wear of a pair asks for too, of the same model, is
+// the same order: it stands on the earlier day.
+func (c *Conclusions) dueSeason(out []Due) []Due {
+	used := map[int]bool{}
+	for _, o := range c.Runner.Season.Orders {
+		m := c.Shop.Catalogue.ByID(o.ModelRow)
+		if m == nil {
+			continue
+		}
+		d := Due{Kind: DueOrder, On: o.On, Order: m, Label: m.Label(o.Size, o.Width), Size: o.Size, Width: o.Width, what: "season", of: o.ID}
+		d.Text = "order " + ModelName(m) + ", " + d.Label + ", for the season"
+		d.Mine = "have the " + ModelName(m) + " ordered"
+		if at := slices.IndexFunc(out, func(x Due) bool { return x.Order != nil && x.Pair != nil && x.Order.ID == m.ID }); at >= 0 && !used[at] {
+			used[at] = true
+			if !out[at].On.Before(d.On) {
+				out[at] = d
+			}
+			continue
+		}
+		out = append(out, d)
+	}
+	return out
 }
 
 // duePair is what is due of a pair in use.

@@ -26,15 +26,16 @@ type Conclusions struct {
 	Today  time.Time    // the shop's day, as midnight UTC
 	Units  units.System // how the reader reads lengths and distances
 
-	support  memo[support.Answer]
-	match    memo[match.Answer]
-	untried  memo[match.Answer] // what the feet alone ask for
-	serving  memo[*Serving]
-	plan     memo[*Plan]
-	worn     memo[[]Worn]
-	due      memo[[]Due]
-	evidence memo[support.Evidence]
-	verdicts map[uint64]Verdict
+	support    memo[support.Answer]
+	match      memo[match.Answer]
+	untried    memo[match.Answer] // what the feet alone ask for
+	seasonAsIs memo[*Season]
+	serving    memo[*Serving]
+	plan       memo[*Plan]
+	worn       memo[[]Worn]
+	due        memo[[]Due]
+	evidence   memo[support.Evidence]
+	verdicts   map[uint64]Verdict
 }
 
 // Follow joins what is known of a runner on a day. It fails on a visit that is another's.

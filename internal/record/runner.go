@@ -35,6 +35,7 @@ type Runner struct {
 	Changes  []ChangeFacts // plans of changing over, the latest first
 	Rubs     []RubReport   // the latest first
 	Bookings []Booking     // to come, the next first
+	Season   SeasonFacts
 }
 
 // Pair is one of a runner's pairs with its model.

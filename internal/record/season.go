@@ -1,20 +1,20 @@
 package record
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"trevik/internal/core/fault"
+	"trevik/internal/core/foot"
 	"trevik/internal/core/rotation"
 	"trevik/internal/core/season"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
-	"trevik/internal/core/wear"
 )
 
 // House values of a season on the page.
@@ -24,7 +24,52 @@ const (
 	earlierAt    = 0.05 // of the what-if that orders earlier
 	freshMost    = 200  // km that a race pair that is kept fresh has at most
 	raceStart    = "09:00"
+	pastWeeks    = 4 // that are shown before this one
 )
+
+// Shape is how the weeks of a season are laid out where nobody moved them.
+type Shape string
+
+// Shapes of a season's weeks.
+const (
+	Grow   Shape = "grow"   // towards the race
+	Steady Shape = "steady" // each like the present one
+)
+
+// Shapes in the order in which they are offered.
+var Shapes = []Shape{Grow, Steady}
+
+// SeasonFacts is what was chosen, moved, decided and told of a runner's season.
+type SeasonFacts struct {
+	Shape    Shape
+	Kept     SeasonWhat  // what-ifs that hold
+	Weeks    []MovedWeek // the next first
+	Orders   []Decided   // that are neither sold nor dropped, the next first
+	Outlooks []Outlook
+}
+
+// Ways in which a week came to be other than it was laid out.
+const (
+	ByHand  = "hand"
+	ByTheir = "file" // the runner's own plan
+)
+
+// MovedWeek is a week, by its Monday, that was moved or is of the runner's own plan.
+type MovedWeek struct {
+	On    time.Time
+	How   string
+	Parts []rotation.WeekPart
+}
+
+// Decided is a pair that is to be ordered for a season.
+type Decided struct {
+	ID       uint64
+	ModelRow uint64
+	Size     foot.Figure
+	Width    string
+	Price    int64
+	On       time.Time
+}
 
 // SeasonWhat is what a season is looked at with instead.
 type SeasonWhat struct {
@@ -32,11 +77,36 @@ type SeasonWhat struct {
 	Fewer   bool  // without the pair that is run least
 	Fresh   bool  // the race pair is kept fresh: a second of it, and neither with many km on the day
 	Second  bool  // a second of the pair that is run most
+	Cheaper bool  // the pair that most is spent on gives way to a cheaper one that serves its runs too
 	More    int64 // minor units more to spend, where money was told
 }
 
-// Any says whether something is looked at.
-func (w SeasonWhat) Any() bool { return w != SeasonWhat{} }
+// and is one what-if with another.
+func (w SeasonWhat) and(o SeasonWhat) SeasonWhat {
+	return SeasonWhat{w.Earlier || o.Earlier, w.Fewer || o.Fewer, w.Fresh || o.Fresh, w.Second || o.Second, w.Cheaper || o.Cheaper,
+		w.More + o.More}
+}
+
+// With is the what-ifs with those of another set on, or off.
+func (w SeasonWhat) With(o SeasonWhat, on bool) SeasonWhat {
+	set := func(to *bool, asked bool) {
+		if asked {
+			*to = on
+		}
+	}
+	set(&w.Earlier, o.Earlier)
+	set(&w.Fewer, o.Fewer)
+	set(&w.Fresh, o.Fresh)
+	set(&w.Second, o.Second)
+	set(&w.Cheaper, o.Cheaper)
+	switch {
+	case o.More > 0 && on:
+		w.More += o.More
+	case o.More > 0:
+		w.More = 0
+	}
+	return w
+}
 
 // SeasonPair is a pair of a season by its id in the answer.
 type SeasonPair struct {
@@ -47,59 +117,100 @@ type SeasonPair struct {
 	Owned   bool
 	Price   int64
 	Deliver int // days
+	pair    *Pair
 }
 
 // SeasonRace is a race of a season.
 type SeasonRace struct {
 	Race
 	season.RaceAnswer
-	Week  int    // from 1
-	In    string // the pair that mostly runs it, empty is none
-	Rawly string // the pair that the week's plan has for it, where no run of these weeks breaks that one in
+	Week  int      // from 1
+	In    string   // the pair that mostly runs it, empty is none
+	Rawly string   // the pair that the week's plan has for it, where no run of these weeks breaks that one in
+	Told  *Outlook // what was told of it, where that changed
 }
 
 // SeasonOrder is a copy that is likely to be ordered, by its middle week.
 type SeasonOrder struct {
-	Name   string
-	Label  string // its size on the box
-	On     time.Time
-	Early  time.Time
-	Late   time.Time
-	Chance float64
-	Price  int64
+	ID      string // the pair's in the answer and the copy's number
+	Name    string
+	Model   *shoe.Model
+	Label   string // its size on the box; empty where it is not known yet
+	Size    foot.Figure
+	Width   string
+	On      time.Time
+	Early   time.Time
+	Late    time.Time
+	Chance  float64
+	Price   int64
+	Decided bool // it stands on the list of orders
+	Now     bool // it is to be ordered today
+}
+
+// SeasonDecided is an order on the list.
+type SeasonDecided struct {
+	Decided
+	Model *shoe.Model
+	Name  string
+	Label string
+}
+
+// PastWeek is a week that was: what was run, and what was planned for it.
+type PastWeek struct {
+	On           time.Time
+	Ran, Planned float64
 }
 
 // Season is the way from this week to the race: which pair when, what is to be ordered, and how likely it works out.
 type Season struct {
-	Starts  time.Time // a Monday
+	Starts  time.Time // this week's Monday
 	Weeks   [][]rotation.WeekPart
+	How     []string // of each week: empty as it was laid out, else ByHand or ByTheir
+	Ran     float64  // km of the first week that were run by now
+	Past    []PastWeek
 	Answer  season.Answer
 	Pairs   []SeasonPair // those that are run, the most km first
 	Races   []SeasonRace
 	Orders  []SeasonOrder // the likely ones, the next first
-	Assumed []string      // what was not told
-	Fault   string        // why there is none
+	Decided []SeasonDecided
+	Going   []GoingOver // plans of changing over that it obeys
+	Assumed []string    // what was not told
+	Instead string      // the cheaper model that stands in for another one, where that is looked at
+	Fault   string      // why there is none
+	plan    *seasonPlan
 }
 
-// Season looks at the weeks from the next Monday to the last race within MostWeeks, or twelve without one.
+// Season looks at the weeks from this one to the last race within MostWeeks, or twelve without one: with the what-ifs that are
+// kept, and what is asked beside them.
 func (c *Conclusions) Season(ctx context.Context, what SeasonWhat) (*Season, error) {
-	s := &Season{Starts: monday(c.Today)}
-	week := c.presentWeek(s)
-	if len(week) == 0 {
+	if what != (SeasonWhat{}) {
+		return c.season(ctx, what)
+	}
+	return c.seasonAsIs.get(func() (*Season, error) { return c.season(ctx, what) })
+}
+
+func (c *Conclusions) season(ctx context.Context, what SeasonWhat) (*Season, error) {
+	what = c.Runner.Season.Kept.and(what)
+	s := &Season{Starts: MondayOf(c.Today), Decided: c.decided()}
+	weeks := c.presentWeeks(s)
+	if len(weeks) == 0 {
 		s.Fault = "no week is told: tell what is run in a usual week at Hello"
 		return s, nil
 	}
-	c.seasonWeeks(s, week)
+	if err := c.seasonWeeks(s, weeks); err != nil {
+		return nil, err
+	}
 	p, err := c.seasonPlan(ctx, s, what)
+	s.plan = p
 	if err != nil || s.Fault != "" {
 		return s, err
 	}
-	if what.Fewer || what.Second || what.Fresh {
+	if what.Fewer || what.Second || what.Fresh || what.Cheaper {
 		base, err := season.Look(ctx, p.Plan, nil)
 		if err != nil {
 			return nil, err
 		}
-		p.look(base, what)
+		p.look(s, base, what)
 	}
 	s.Answer, err = season.Look(ctx, p.Plan, nil)
 	if l, ok := fault.As(err); ok {
@@ -109,19 +220,20 @@ func (c *Conclusions) Season(ctx context.Context, what SeasonWhat) (*Season, err
 	if err != nil {
 		return nil, err
 	}
-	c.tell(s, p)
-	return s, nil
+	return s, c.tell(s, p)
 }
 
-// monday is the next one, today included.
-func monday(day time.Time) time.Time {
-	return day.AddDate(0, 0, (8-int(day.Weekday()))%7)
-}
+// MondayOf is the Monday of a day's week.
+func MondayOf(day time.Time) time.Time { return day.AddDate(0, 0, -weekday(day)) }
 
-// presentWeek is the week that lies on the board, else one that is laid out from what Hello was told.
-func (c *Conclusions) presentWeek(s *Season) []rotation.WeekPart {
+// weekday is a day's place in its week, from 0, Monday.
+func weekday(day time.Time) int { return (int(day.Weekday()) + 6) % 7 }
+
+// presentWeeks are the weeks that lie on the board, one or two in turn from that of the fit, else one that is laid out from what
+// Hello was told.
+func (c *Conclusions) presentWeeks(s *Season) [][]rotation.WeekPart {
 	if board := c.Board(); len(board) > 0 {
-		return board[c.WeekOn(s.Starts)%len(board)]
+		return board
 	}
 	told, km, sketched := c.WeekTold()
 	if km <= 0 {
@@ -131,252 +243,206 @@ func (c *Conclusions) presentWeek(s *Season) []rotation.WeekPart {
 		s.Assumed = append(s.Assumed, "the kinds of run, from the usual week and the longest run")
 	}
 	s.Assumed = append(s.Assumed, "the days of the week")
-	return rotation.Lay(told, int(RunDays.Of(c.Visit)))
+	return [][]rotation.WeekPart{rotation.Lay(told, int(RunDays.Of(c.Visit)))}
 }
 
-// seasonWeeks lays the weeks out to the last race, and puts each race into its week.
-func (c *Conclusions) seasonWeeks(s *Season, week []rotation.WeekPart) {
+// seasonWeeks lays the weeks out to the last race, from the week of the fit on so that they do not begin anew each Monday; puts
+// in their place what was moved or is of the runner's own plan, and each race into its week. Of this week stands what is to come.
+func (c *Conclusions) seasonWeeks(s *Season, present [][]rotation.WeekPart) error {
 	n, km := plainWeeks, 0.0
 	for _, r := range c.Races() {
-		if at := weekFrom(s.Starts, r.On); at >= 0 && at < season.MostWeeks {
+		if at := weekFrom(s.Starts, r.On); at < season.MostWeeks {
 			s.Races = append(s.Races, SeasonRace{Race: r, Week: at + 1})
 			n, km = at+1, r.KM
 		}
 	}
-	if len(s.Races) == 0 {
+	switch {
+	case len(s.Races) == 0:
 		s.Assumed = append(s.Assumed, fmt.Sprintf("no race, so %d weeks like this one", plainWeeks))
-	} else {
+	case c.Runner.Season.Shape == Steady:
+		s.Assumed = append(s.Assumed, "each week like this one, as was chosen")
+		km = 0
+	default:
 		s.Assumed = append(s.Assumed, "how the weeks grow and ease off; Trevik is no coach")
 	}
-	s.Weeks = season.Template(week, km, n)
+	past := min(max(weekFrom(MondayOf(dayOf(c.StartedAt)), s.Starts), 0), season.MostWeeks-n)
+	laid := make([][][]rotation.WeekPart, len(present))
+	for i, week := range present {
+		laid[i] = season.Template(week, km, past+n)
+	}
+	all := make([][]rotation.WeekPart, past+n)
+	how := make([]string, past+n)
+	for i := range all {
+		on := s.Starts.AddDate(0, 0, 7*(i-past))
+		all[i] = laid[c.WeekOn(on)%len(laid)][i]
+		if at := slices.IndexFunc(c.Runner.Season.Weeks, func(w MovedWeek) bool { return w.On.Equal(on) }); at >= 0 {
+			all[i], how[i] = c.Runner.Season.Weeks[at].Parts, c.Runner.Season.Weeks[at].How
+		}
+	}
+	s.Weeks, s.How = all[past:], how[past:]
 	for _, r := range s.Races {
 		at := r.Week - 1
-		day := rotation.Days[(int(r.On.Weekday())+6)%7]
+		day := rotation.Days[weekday(r.On)]
 		kept := slices.DeleteFunc(slices.Clone(s.Weeks[at]), func(p rotation.WeekPart) bool { return p.Day == day || p.Kind == term.Race })
 		s.Weeks[at] = append(kept, rotation.WeekPart{ID: fmt.Sprintf("race %d", r.ID), Day: day, Start: raceStart, KM: r.KM, Kind: term.Race,
 			Ground: c.usualGround()})
 	}
+	c.ran(s, all[:past])
+	var err error
+	if s.Going, err = c.GoingOver(); err != nil {
+		return err
+	}
+	for i := range s.Weeks {
+		s.Weeks[i] = c.barred(s.Weeks[i:i+1], s.Going, s.Starts.AddDate(0, 0, 7*i))[0]
+	}
+	return nil
+}
+
+// ran puts what was run in the place of what was planned: of the weeks before this one, and of the days of this one.
+func (c *Conclusions) ran(s *Season, before [][]rotation.WeekPart) {
+	km, today := map[int]float64{}, false
+	for _, r := range c.Runner.AllRuns() {
+		if at := weekFrom(s.Starts, r.On); at >= -pastWeeks && at <= 0 && !r.On.After(c.Today) {
+			km[at] += r.KM
+		}
+		today = today || r.On.Equal(c.Today)
+	}
+	s.Ran = units.Round(km[0], 1)
+	for k := min(pastWeeks, len(before)); k >= 1; k-- {
+		s.Past = append(s.Past, PastWeek{On: s.Starts.AddDate(0, 0, -7*k), Ran: units.Round(km[-k], 1), Planned: kmOf(before[len(before)-k])})
+	}
+	s.Weeks[0] = slices.DeleteFunc(slices.Clone(s.Weeks[0]), func(p rotation.WeekPart) bool {
+		day := slices.Index(rotation.Days, p.Day)
+		return day < weekday(c.Today) || day == weekday(c.Today) && today && p.Kind != term.Race
+	})
+}
+
+// kmOf is what a week comes to.
+func kmOf(parts []rotation.WeekPart) float64 {
+	sum := 0.0
+	for _, p := range parts {
+		sum += p.KM
+	}
+	return units.Round(sum, 1)
 }
 
 // weekFrom is the week of a day from a Monday, from 0; under 0 lies before it.
 func weekFrom(starts, day time.Time) int { return int(math.Floor(day.Sub(starts).Hours() / (24 * 7))) }
 
-// seasonPlan is the plan with the pairs: those in use, those that the board's plan buys, and those that a race asks for.
-type seasonPlan struct {
-	season.Plan
-	of      map[string]SeasonPair
-	planned []string // what the week's plan has for each race, by name
+// SeasonLane is a pair with the runs of a week that it takes; one without a name takes what no pair can.
+type SeasonLane struct {
+	Name  string
+	Model *shoe.Model
+	Buy   bool
+	Parts []rotation.WeekPart
 }
 
-func (c *Conclusions) seasonPlan(ctx context.Context, s *Season, what SeasonWhat) (*seasonPlan, error) {
-	most, draws := c.MostPairs(), season.DefaultDraws
-	p := &seasonPlan{Plan: season.Plan{Schema: season.Schema, Starts: s.Starts.Format(time.DateOnly), Seed: c.ID, Draws: &draws,
-		Currency: c.Shop.Currency}, of: map[string]SeasonPair{}}
-	if what.Earlier {
-		at := earlierAt
-		p.OrderAt = &at
+// Lanes are a week of the season, from 0, in the pairs that are there now and those that are bought at once.
+func (s *Season) Lanes(ctx context.Context, week int) ([]SeasonLane, error) {
+	parts := s.Weeks[week]
+	if len(parts) == 0 || s.plan == nil {
+		return nil, nil
 	}
-	var all []rotation.WeekPart
-	for _, w := range s.Weeks {
-		p.Weeks = append(p.Weeks, season.Week{Parts: w})
-		all = append(all, w...)
+	w := rotation.Week{Parts: parts, MaxPairs: s.plan.MaxPairs}
+	for _, x := range s.plan.Pairs {
+		w.Pairs = append(w.Pairs, rotation.Candidate{ID: x.ID, Model: x.Model, Owned: true, MaxRunKM: x.MaxRunKM, Suitability: x.Suitability})
 	}
-	races, err := c.RacesPlanned(ctx)
+	at, _, err := rotation.Assign(ctx, w)
 	if err != nil {
 		return nil, err
 	}
-	for _, r := range races {
-		p.planned = append(p.planned, r.In)
-	}
-	buy, err := c.bought(ctx, races)
-	if err != nil {
-		return nil, err
-	}
-	candidates, err := c.Candidates(all)
-	if err != nil {
-		return nil, err
-	}
-	worn, err := c.Worn()
-	if err != nil {
-		return nil, err
-	}
-	for _, x := range candidates {
-		owned := x.Pair != nil
-		if x.Second || !owned && !buy[x.Model.ID] {
-			continue
+	var out []SeasonLane
+	for i, x := range s.plan.Pairs {
+		lane := SeasonLane{Name: s.plan.of[x.ID].Name, Model: s.plan.of[x.ID].Model, Buy: !x.Owned}
+		for k, part := range parts {
+			if at[k] == i {
+				lane.Parts = append(lane.Parts, part)
+			}
 		}
-		life := Worn{}
-		if owned {
-			at := slices.IndexFunc(worn, func(w Worn) bool { return w.Pair.ID == x.Pair.ID })
-			life = worn[at]
-		} else if life, err = c.assess(&Pair{Model: *x.Model, Price: x.Price}, nil, 0); err != nil {
-			return nil, err
-		}
-		p.add(c, x, life)
-		if !owned {
-			p.Buy = append(p.Buy, x.ID)
+		if len(lane.Parts) > 0 {
+			out = append(out, lane)
 		}
 	}
-	most = max(most, len(p.Pairs)) + seasonCopies // a copy comes before the one before it has gone
-	p.MaxPairs = &most
-	if len(p.Pairs) == 0 {
-		s.Fault = "no pair is there yet: choose one at Shoes, or add one they have at Distance"
-	}
-	if m := PlanMoney.Ptr(c.Visit); m != nil {
-		budget := int64(*m) + what.More
-		p.Budget = &budget
-	}
-	return p, nil
-}
-
-// bought are the models that the board's plan buys, and that a race asks for.
-func (c *Conclusions) bought(ctx context.Context, races []RacePlan) (map[string]bool, error) {
-	out := map[string]bool{}
-	for _, r := range races {
-		if r.Buy != nil {
-			out[r.Buy.ID] = true
+	none := SeasonLane{}
+	for k, part := range parts {
+		if at[k] < 0 {
+			none.Parts = append(none.Parts, part)
 		}
 	}
-	if len(c.Board()) == 0 {
-		return out, nil
-	}
-	plan, err := c.Plan(ctx, What{})
-	if err != nil || plan.Fault != "" {
-		return out, err
-	}
-	for _, id := range plan.Turn.Buy {
-		out[plan.pair(id).Model.ID] = true
+	if len(none.Parts) > 0 {
+		out = append(out, none)
 	}
 	return out, nil
 }
 
-// add puts a pair into the plan with its life, its load by ground, and how often it may be had again.
-func (p *seasonPlan) add(c *Conclusions, x CandidateInfo, life Worn) {
-	h := c.House()
-	next, price := x.Model, x.Price
-	copies, delivery, breakIn := seasonCopies, int(h.DeliveryDays), h.BreakInKM
-	if x.Pair != nil { // a version that follows it may stand in its place by then
-		next = c.Shop.Catalogue.Latest(x.Model)
-		price = next.Price()
-		if next.Elsewhere() {
-			copies = 1 // the shop cannot order it
+// MovedParts are a week, by its Monday, of so many km: its runs in their proportion, the races and the days that are past as they
+// are. It fails with a fault.List at week_km.
+func (c *Conclusions) MovedParts(on time.Time, km float64) ([]rotation.WeekPart, error) {
+	s := &Season{Starts: MondayOf(c.Today)}
+	present := c.presentWeeks(s)
+	if len(present) == 0 {
+		return nil, fault.List{{Field: "week_km", Text: "is of no week: tell what is run in a usual week at Hello"}}
+	}
+	if err := c.seasonWeeks(s, present); err != nil {
+		return nil, err
+	}
+	at := weekFrom(s.Starts, on)
+	week := slices.DeleteFunc(slices.Clone(present[c.WeekOn(on)%len(present)]), func(p rotation.WeekPart) bool {
+		return at == 0 && slices.Index(rotation.Days, p.Day) < weekday(c.Today)
+	})
+	if at < len(s.Weeks) && slices.ContainsFunc(s.Weeks[at], func(p rotation.WeekPart) bool { return p.Kind != term.Race }) {
+		week = s.Weeks[at]
+	}
+	sum, races := 0.0, 0.0
+	for _, p := range week {
+		if p.Kind == term.Race {
+			races += p.KM
+		} else {
+			sum += p.KM
 		}
 	}
-	km, effective := life.Wear.KM, life.Wear.EffectiveKM
-	pair := season.Pair{ID: x.ID, Model: x.Candidate.Model, Owned: x.Pair != nil, Price: price, MaxRunKM: x.MaxRunKM,
-		Suitability: x.Suitability,
-		LnLife:      &season.Life{Mean: life.Wear.LnLife.Mean, SD: life.Wear.LnLife.SD}, KM: &km, EffectiveKM: &effective,
-		Load: map[term.Ground]float64{}, BreakInKM: &breakIn, Delivery: &delivery, Copies: &copies}
-	for _, g := range term.Grounds {
-		pair.Load[g] = wear.Load(wear.Run{KM: 1, Ground: g}, x.Model.Surface, nil, h)
+	if sum <= 0 {
+		return nil, fault.List{{Field: "week_km", Text: "is of a week without a run; open the week and put one in"}}
 	}
-	p.Pairs = append(p.Pairs, pair)
-	p.of[x.ID] = SeasonPair{Name: x.Name, Model: x.Model, Next: next, Owned: x.Pair != nil, Price: price, Deliver: delivery}
+	var out []rotation.WeekPart
+	for _, p := range week {
+		if p.Kind == term.Race {
+			continue // it stands in the list of races
+		}
+		was := p.KM
+		if p.KM = units.Round(p.KM*max(km-races, 0)/sum, 2); p.KM < leastRun {
+			continue
+		}
+		if p.Minutes != nil {
+			m := *p.Minutes * p.KM / was
+			p.Minutes = &m
+		}
+		p.Barred = nil
+		out = append(out, p)
+	}
+	return out, CheckWeek(out)
 }
 
-// look changes the plan to what is looked at, by what it comes to as it is.
-func (p *seasonPlan) look(a season.Answer, what SeasonWhat) {
-	km := map[string]float64{}
-	for _, x := range a.Pairs {
-		km[x.ID] = x.KM
-	}
-	byKM := slices.SortedFunc(slices.Values(p.Pairs), func(a, b season.Pair) int { return cmp.Compare(km[a.ID], km[b.ID]) })
-	second := func(id string) {
-		at := slices.IndexFunc(p.Pairs, func(x season.Pair) bool { return x.ID == id })
-		x := p.Pairs[at]
-		x.ID += secondOne
-		zero := 0.0
-		x.Owned, x.KM, x.EffectiveKM = false, &zero, &zero
-		p.Pairs = slices.Insert(p.Pairs, at+1, x)
-		p.Buy = append(p.Buy, x.ID)
-		info := p.of[id]
-		info.Owned, info.Name = false, "a second "+info.Name
-		p.of[x.ID] = info
-	}
-	if what.Second {
-		second(byKM[len(byKM)-1].ID)
-	}
-	if what.Fresh {
-		for _, r := range a.Races {
-			if r.Pair == nil || slices.Contains(p.Buy, *r.Pair+secondOne) {
-				continue
-			}
-			id := *r.Pair
-			second(id)
-			for i := range p.Pairs {
-				if x := &p.Pairs[i]; x.ID == id || x.ID == id+secondOne {
-					x.RaceKM = []float64{*x.BreakInKM, freshMost}
-				}
-			}
-		}
-	}
-	if what.Fewer && len(p.Pairs) > 1 {
-		p.Pairs = slices.DeleteFunc(p.Pairs, func(x season.Pair) bool { return x.ID == byKM[0].ID })
-		p.Buy = slices.DeleteFunc(p.Buy, func(id string) bool { return id == byKM[0].ID })
-	}
-}
+// leastRun is what a planned run comes to at least, km.
+const leastRun = 0.1
 
-// LeastChance is that of an order which is told.
-const LeastChance = 0.1
-
-// tell puts the answer into the runner's words.
-func (c *Conclusions) tell(s *Season, p *seasonPlan) {
-	for _, a := range s.Answer.Pairs {
-		x := p.of[a.ID]
-		// What is there in few futures alone is not told.
-		likely := func(number int) bool {
-			at := slices.IndexFunc(a.Orders, func(o season.Order) bool { return o.Copy == number })
-			return at < 0 && number == 1 || at >= 0 && a.Orders[at].Chance >= LeastChance
-		}
-		a.Copies = slices.DeleteFunc(slices.Clone(a.Copies), func(k season.Copy) bool { return !likely(k.Copy) })
-		x.PairAnswer = a
-		if a.KM >= 0.05 || len(a.Orders) > 0 {
-			s.Pairs = append(s.Pairs, x)
-		}
-		for _, o := range a.Orders {
-			if o.Chance < LeastChance {
-				continue
-			}
-			order := SeasonOrder{Name: ModelName(x.Next), On: s.week(o.P50), Early: s.week(o.P10), Late: s.week(o.P90),
-				Chance: o.Chance, Price: x.Price}
-			if offered, ok, err := c.Offered(x.Next.ID); err == nil && ok { // without one its size is seen at Shoes
-				order.Label = offered.Size.Label
-			}
-			s.Orders = append(s.Orders, order)
-		}
+// CheckWeek holds the runs of a week to what a week may be. It fails with a fault.List at plan_…, by the run's place from 1.
+func CheckWeek(parts []rotation.WeekPart) error {
+	if len(parts) == 0 {
+		return nil // a week of rest
 	}
-	slices.SortStableFunc(s.Pairs, func(a, b SeasonPair) int { return cmp.Compare(b.KM, a.KM) })
-	slices.SortStableFunc(s.Orders, func(a, b SeasonOrder) int { return a.On.Compare(b.On) })
-	for i := range s.Races {
-		r := &s.Races[i]
-		for _, a := range s.Answer.Races {
-			if a.Date == r.On.Format(time.DateOnly) {
-				r.RaceAnswer = a
-				if a.Pair != nil {
-					r.In = p.of[*a.Pair].Name
-				}
-				if i < len(p.planned) && p.planned[i] != r.In && !s.broken(p.planned[i], c.House().BreakInKM) {
-					r.Rawly = p.planned[i]
-				}
-			}
+	w := rotation.Week{Parts: parts, Pairs: []rotation.Candidate{{ID: "any", Model: "any", Owned: true}}}
+	faults, _ := fault.As(w.Check())
+	var l fault.List
+	for _, f := range faults {
+		i, field := 0, ""
+		if n, _ := fmt.Sscanf(f.Field, "parts[%d].%s", &i, &field); n < 1 {
+			continue // of the pair that stands in
 		}
+		if field == "" {
+			field = "start"
+		}
+		l.Add(fmt.Sprintf("plan_%s.%d", field, i+1), "%s", strings.ReplaceAll(f.Text, `"`, ""))
 	}
-}
-
-// broken says whether a pair of a name runs enough to be broken in.
-func (s *Season) broken(name string, breakIn float64) bool {
-	at := slices.IndexFunc(s.Pairs, func(x SeasonPair) bool { return x.Name == name })
-	return at >= 0 && (s.Pairs[at].Owned || s.Pairs[at].KM >= breakIn)
-}
-
-// week is the Monday of a week of the season by its number, from 1.
-func (s *Season) week(n int) time.Time { return s.Starts.AddDate(0, 0, 7*(n-1)) }
-
-// KM is what a week comes to.
-func (s *Season) KM(week int) float64 {
-	sum := 0.0
-	for _, p := range s.Weeks[week] {
-		sum += p.KM
-	}
-	return units.Round(sum, 1)
+	return l.Err()
 }

@@ -15,14 +15,14 @@ func TestSeasonPage(t *testing.T) {
 	b.post("/fits/2/races", "race_name", "Lock Gate Half", "race_day", "2027-03-07", "race_length", "21.1", "race_pair", "").to(t)
 	p := b.get("/runners/2/season")
 	p.holds(t, "Lock Gate Half", `class="season"`, "To order", "Assumed:", "Trevik is no coach", `class="raceline`)
-	if n := strings.Count(p.body, `class="stair"`); n != 14 {
-		t.Errorf("%d weeks from Monday 30 November to the race's week, not 14", n)
+	if n := strings.Count(p.body, `class="weekstair"`); n != 15 {
+		t.Errorf("%d weeks from this week's Monday, 23 November, to the race's week, not 15", n)
 	}
 	ready := regexp.MustCompile(`<b>Lock Gate Half: (\d+) % ready</b>`)
 	if ready.FindString(p.body) == "" {
 		t.Error("it does not say how likely the race works out")
 	}
-	for _, what := range []string{"earlier", "fewer", "fresh", "second"} {
+	for _, what := range []string{"earlier", "fewer", "fresh", "second", "cheaper"} {
 		if n := strings.Count(b.get("/runners/2/season?"+what+"=yes").body, `<th scope="col">`); n != 2 {
 			t.Errorf("%s: %d columns beside one another", what, n)
 		}
@@ -40,4 +40,57 @@ func TestSeasonPage(t *testing.T) {
 	if p := b.get(at + "/season"); p.code != 404 {
 		t.Errorf("of nobody's visit: %d", p.code)
 	}
+}
+
+// A week is moved, opened, kept and laid out again; a what-if is kept; what cannot be is said at its field, and what was typed
+// stays.
+func TestSeasonForms(t *testing.T) {
+	s := newSite(t)
+	b := s.as(t, "teal")
+	b.post("/fits/2/races", "race_name", "Lock Gate Half", "race_day", "2027-03-07", "race_length", "21.1", "race_pair", "").to(t)
+	season := "/runners/2/season"
+	b.post(season+"/move", "week_on", "2026-12-07", "week_km", "61").to(t)
+	b.get(season).holds(t, "Week of 7 December: 61 km", "week of 7 December")
+	b.post(season+"/move", "week_on", "2026-12-07", "week_km", "900").fails(t, `value="900"`, "from 0 to 300 km, not 900")
+	b.post(season+"/move", "week_on", "2026-12-08", "week_km", "50").fails(t, "a Monday from 2026-11-23")
+	week := season + "/weeks/2026-12-07"
+	p := b.get(week)
+	p.holds(t, "Week of 7 December", `class="weekboard"`, `name="plan_km.1"`, "moved")
+	b.post(week, "plan_day.1", "wed", "plan_start.1", "07:00", "plan_km.1", "9", "plan_kind.1", "tempo", "plan_ground.1", "track",
+		"plan_day.2", "sun", "plan_start.2", "09:00", "plan_km.2", "21", "plan_kind.2", "long", "plan_ground.2", "").to(t)
+	b.get(season).holds(t, "Week of 7 December: 30 km")
+	b.post(week, "row", "1", "minutes", "108").to(t)
+	b.get(season).holds(t, "Week of 7 December: 39 km")
+	b.post(week, "plan_day.1", "wed", "plan_start.1", "07:00", "plan_km.1", "", "plan_kind.1", "tempo").fails(t, "a run has its day")
+	b.post(week, "plan_day.1", "wed", "plan_start.1", "25:00", "plan_km.1", "12.5", "plan_kind.1", "tempo").fails(t, `value="12.5"`,
+		`value="25:00"`)
+	b.post(week, "plan_day.1", "wed", "plan_start.1", "07:00", "plan_km.1", "9", "plan_kind.1", "tempo", "plan_day.2", "wed", "plan_start.2",
+		"07:10", "plan_km.2", "9", "plan_kind.2", "easy").fails(t, "plan_start")
+	b.get(season).holds(t, "Week of 7 December: 39 km")
+	b.post(week).to(t)
+	b.get(season).holds(t, "Week of 7 December: 0 km")
+	b.post(season+"/lay-out", "week_on", "2026-12-07").to(t)
+	if p := b.get(season); strings.Contains(p.body, "week of 7 December") {
+		t.Error("a week that was laid out again is still moved")
+	}
+	for _, at := range []string{"2026-12-08", "2025-12-08", "2028-12-04", "soon"} {
+		if p := b.get(season + "/weeks/" + at); p.code != 404 {
+			t.Errorf("%s: %d", at, p.code)
+		}
+	}
+	b.post(season+"/keep", "what", "second", "on", "yes").to(t)
+	b.get(season).holds(t, "A second of the favourite, kept: drop it")
+	b.post(season+"/keep", "what", "second", "on", "no").to(t)
+	if p := b.post(season+"/keep", "what", "luck", "on", "yes"); p.code != 404 {
+		t.Errorf("an unknown what-if: %d", p.code)
+	}
+}
+
+// fails holds a form that was refused to its page: 422, and the texts that say why and what was typed.
+func (p page) fails(t testing.TB, texts ...string) {
+	t.Helper()
+	if p.code != 422 {
+		t.Errorf("%d, not 422", p.code)
+	}
+	p.holds(t, texts...)
 }

@@ -37,7 +37,14 @@ var walkForms = map[string][]string{
 	"/runners":                  {"name", "Walker Walk", "contact", "", "chart", "men"},
 	"/runners/:runner/bookings": {"comes_day", "2026-12-05", "comes_at", "10:30", "comes_note", "new shoes"},
 	"/runners/:runner/bookings/:booking/cancel": {},
-	"/runners/:runner/link":                     {}, "/runners/:runner/links/revoke": {},
+	"/runners/:runner/season/move":              {"week_on", "2026-12-07", "week_km", "40"},
+	"/runners/:runner/season/lay-out":           {"shape", "steady"}, "/runners/:runner/season/keep": {"what", "earlier", "on", "yes"},
+	"/runners/:runner/season/orders": {"order", "pair 1/2"}, "/runners/:runner/season/orders/:order/drop": {},
+	"/runners/:runner/season/orders/:order/sell": {}, "/runners/:runner/season/plan": {},
+	"/runners/:runner/season/columns": {"plan", "1", "column_date", "1"}, "/runners/:runner/season/use": {"plan", "1"},
+	"/runners/:runner/season/let-go":      {"plan", "1"},
+	"/runners/:runner/season/weeks/:week": {"plan_day.1", "wed", "plan_km.1", "9", "plan_kind.1", "tempo"}, "/outlooks/:outlook/seen": {},
+	"/runners/:runner/link": {}, "/runners/:runner/links/revoke": {},
 	"/runners/:runner/consent": {"film", "yes"}, "/account/password": {"password", "x", "new_password", "six old rowing boats"},
 	"/account/sessions/:session/end": {}, "/account/second": {"code", "000000"}, "/account/second/end": {"end_password", "x"},
 	"/second": {"code", "000000", "next", "/"}, "/people": {"name", "Walker", "login", "walker", "password", "six old rowing boats", "role",
@@ -125,7 +132,8 @@ var walkForms = map[string][]string{
 
 // notWatched are the tables that may change though nothing of a shop's was touched: who is signed
 // in, what was tried, what is concluded anew.
-var notWatched = []string{"sessions", "signed_in", "devices", "sign_in_counts", "submissions", "jobs", "verdicts", "verdict_lines",
+var notWatched = []string{"seasons", "season_outlooks",
+	"sessions", "signed_in", "devices", "sign_in_counts", "submissions", "jobs", "verdicts", "verdict_lines",
 	"buying",
 	"goose_db_version", "audit", "audit_heads"}
 
@@ -229,6 +237,10 @@ func newWalk(t *testing.T) *walkWorld {
 	send("/runners/2/changes", "change_from", w.ids["pair"], "change_to", w.ids["second"], "change_km", "30", "change_goal", "50",
 		"change_start", "2026-11-16")
 	send("/runners/2/bookings", "comes_day", "2026-12-05", "comes_at", "10:30", "comes_note", "")
+	w.exec(t, `INSERT INTO season_orders (shop_id, runner_id, model_id, uk_half, width, price, order_on, made_by, made_at)
+		SELECT p.shop_id, 2, p.model_id, p.uk_half, p.width, 9900, '2026-12-07', p.made_by, p.made_at FROM pairs p WHERE p.runner_id = 2 LIMIT 1`)
+	w.exec(t, `INSERT INTO season_outlooks (shop_id, runner_id, race_on, race, ready, told_on, basis, was, was_on, why)
+		SELECT shop_id, 2, '2027-03-07', 'Walk', 0.5, '2026-11-20', '{}', 0.9, '2026-11-01', 'it changed' FROM runners WHERE id = 2`)
 	send("/practice")
 	w.exec(t, `INSERT INTO pictures (shop_id, fit_id, kind, side, width, height, data, options, kept, made_by, made_at)
 		SELECT shop_id, 2, k.kind, 'left', 200, 300, x'`+jpegHex(t)+`', '{}', TRUE, made_by, made_at FROM runners
@@ -264,10 +276,12 @@ func newWalk(t *testing.T) *walkWorld {
 		"practice": "SELECT MAX(f.id) FROM fits f JOIN runners r ON r.id = f.runner_id WHERE r.practice_seed IS NOT NULL",
 		"person":   "SELECT id FROM users WHERE login = 'teal'", "finding": "SELECT MAX(id) FROM findings WHERE fit_id = 2",
 		"session": "SELECT MAX(id) FROM signed_in", "said": "SELECT MAX(id) FROM pair_reports", "insole": "SELECT MAX(id) FROM insoles",
-		"booking": "SELECT MAX(id) FROM bookings",
+		"booking": "SELECT MAX(id) FROM bookings", "order": "SELECT MAX(id) FROM season_orders",
+		"outlook": "SELECT MAX(id) FROM season_outlooks",
 	} {
 		w.ids[param] = w.one(t, query)
 	}
+	w.ids["week"] = "2026-12-07"
 	w.ids["film"], w.ids["fit"], w.ids["runner"], w.ids["kind"] = "1", "2", "2", "report"
 	w.name = w.one(t, "SELECT name FROM runners WHERE id = 2")
 	ctx := context.Background()

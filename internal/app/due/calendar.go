@@ -3,6 +3,7 @@ package due
 import (
 	"context"
 	"fmt"
+	"hash/crc32"
 	"time"
 
 	ics "github.com/arran4/golang-ical"
@@ -51,6 +52,9 @@ func (d *Lists) ShopCalendar(ctx context.Context, who app.Actor) (string, error)
 	var entries []entry
 	for _, l := range list {
 		id := fmt.Sprintf("%s-%d-%d-%s", l.Kind, l.FitID, l.PairID, l.On.Format("20060102"))
+		if l.PairID == 0 { // of no pair there may be several on a day
+			id += fmt.Sprintf("-%x", crc32.ChecksumIEEE([]byte(l.Text)))
+		}
 		entries = append(entries, entry{id, l.On, l.Runner + ": " + l.Text})
 	}
 	return calendar(who.Shop, d.Now(), entries), nil

@@ -180,7 +180,7 @@ func (d *Lists) lines(r *record.Runner, visit *record.Visit, shop *record.Shop, 
 			err = fmt.Errorf("%v", v)
 		}
 	}()
-	if r == nil || visit == nil || r.Practice != nil || len(r.InUse()) == 0 {
+	if r == nil || visit == nil || r.Practice != nil || len(r.InUse())+len(r.Season.Orders) == 0 {
 		return nil, nil
 	}
 	c, err := record.Follow(r, visit, shop, today)
@@ -205,6 +205,9 @@ func (d *Lists) lines(r *record.Runner, visit *record.Visit, shop *record.Shop, 
 		l := line("due", string(x.Kind), x.On, x.Pair, x.Text, struct{}{})
 		if x.Order != nil {
 			l.ModelID, l.Label = app.NullID(shop.Catalogue.RowID(x.Order.ID)), x.Label
+			if x.Pair == nil {
+				l.UkHalf, l.Width = app.Halves(x.Size), x.Width
+			}
 		}
 		out = append(out, l)
 	}

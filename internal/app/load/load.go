@@ -53,7 +53,7 @@ func Runners(ctx context.Context, q *db.Queries, who app.Actor, ids []uint64) (m
 		return r.runners, nil
 	}
 	for _, part := range []func() error{r.people, r.consents, r.pairModels, r.allPairs, r.runs, r.looks, r.wear, r.reports, r.races,
-		r.changes, r.bookings} {
+		r.changes, r.bookings, r.seasons} {
 		if err := part(); err != nil {
 			return nil, err
 		}

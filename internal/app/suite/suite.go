@@ -12,6 +12,7 @@ import (
 	"trevik/internal/app/practice"
 	"trevik/internal/app/prints"
 	"trevik/internal/app/runlog"
+	"trevik/internal/app/seasons"
 	"trevik/internal/app/shelf"
 	"trevik/internal/app/transfer"
 	"trevik/internal/app/visit"
@@ -31,6 +32,7 @@ type Suite struct {
 	Films    *films.Films
 	Wardrobe *wardrobe.Wardrobe
 	Runs     *runlog.Log
+	Seasons  *seasons.Seasons
 	Due      *due.Lists
 	Transfer *transfer.Transfer
 	Practice *practice.Practice
@@ -45,6 +47,7 @@ func New(s *store.Store, clock func() time.Time, log *slog.Logger) *Suite {
 	out.Films = films.New(core, out.Visits, queue)
 	out.Wardrobe = &wardrobe.Wardrobe{Core: core, Visits: out.Visits}
 	out.Runs = runlog.New(core, out.Visits, queue)
+	out.Seasons = seasons.New(core, out.Visits, out.Wardrobe, out.People, queue)
 	out.Due = due.New(core, out.Shelf, queue)
 	out.Transfer = transfer.New(core, out.Shelf, out.Prints, out.People, queue)
 	out.Practice = practice.New(core, out.Visits, out.Transfer, queue)

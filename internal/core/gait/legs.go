@@ -158,7 +158,8 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 		return Followed{}, notLegs("the legs do not stand out from what is behind them")
 	}
 	if read == 1 && drawn == 1 {
-		return Followed{}, notLegs("what moves like one leg is the same to the last point each time, as no film of a leg is; is it a test picture?")
+		return Followed{}, notLegs("what moves like one leg is the same to the last point each time, as no film of a leg is: " +
+			"is it a test picture?")
 	}
 	if read == 1 && len(out.Outline.Unclear) > 0 {
 		return Followed{}, notLegs("only one leg can be told, and not clearly; film both from behind, with light on them")

@@ -463,6 +463,7 @@ func (s *simulation) rest(week int, there set, racers []int, most int) ([]int, e
 			part.Barred = ids // it has its pair
 			continue
 		}
+		part.Barred = s.copiesOf(part.Barred, ids)
 		for n, k := range s.ofWeek[week] {
 			if c := racers[n]; c >= 0 && s.tooNear(week, &s.races[k], *part, s.pair(c)) {
 				part.Barred = append(slices.Clone(part.Barred), ids[c])
@@ -503,6 +504,17 @@ func (s *simulation) rest(week int, there set, racers []int, most int) ([]int, e
 		}
 		limit--
 	}
+}
+
+// copiesOf are the copies of pairs by their ids as a week's candidates.
+func (s *simulation) copiesOf(pairs, ids []string) []string {
+	var out []string
+	for c, x := range s.copies {
+		if slices.Contains(pairs, s.plan.Pairs[x.pair].ID) {
+			out = append(out, ids[c])
+		}
+	}
+	return out
 }
 
 // tooNear says whether a part's run begins too near a race for the rest of the pair that runs it; parts of the race's own

@@ -524,6 +524,74 @@ type Sale struct {
 	SoldOn  time.Time
 }
 
+type Season struct {
+	ID       uint64
+	ShopID   uint64
+	RunnerID uint64
+	Shape    string
+	Earlier  bool
+	Fewer    bool
+	Fresh    bool
+	Second   bool
+	Cheaper  bool
+	More     int64
+	LookedNo int64
+	LookedOn time.Time
+}
+
+type SeasonOrder struct {
+	ID        uint64
+	ShopID    uint64
+	RunnerID  uint64
+	ModelID   uint64
+	UkHalf    int16
+	Width     string
+	Price     int64
+	OrderOn   time.Time
+	PairID    sql.NullInt64
+	DroppedAt sql.NullTime
+	MadeBy    uint64
+	MadeAt    time.Time
+}
+
+type SeasonOutlook struct {
+	ID       uint64
+	ShopID   uint64
+	RunnerID uint64
+	RaceOn   time.Time
+	Race     string
+	Ready    float64
+	ToldOn   time.Time
+	Basis    json.RawMessage
+	Was      sql.NullFloat64
+	WasOn    sql.NullTime
+	Why      string
+	SeenAt   sql.NullTime
+}
+
+type SeasonRun struct {
+	ID      uint64
+	ShopID  uint64
+	WeekID  uint64
+	Day     uint8
+	Minute  uint16
+	Km      float64
+	Minutes sql.NullFloat64
+	Kind    string
+	Ground  string
+	Run     string
+}
+
+type SeasonWeek struct {
+	ID       uint64
+	ShopID   uint64
+	RunnerID uint64
+	Week     time.Time
+	How      string
+	MadeBy   uint64
+	MadeAt   time.Time
+}
+
 type Session struct {
 	Token  string
 	Data   []byte

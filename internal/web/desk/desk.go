@@ -108,6 +108,7 @@ func (d *Desk) Routes() []kit.Route {
 		list = append(list, r)
 	}
 	list = append(list, d.accountRoutes()...)
+	list = append(list, d.seasonRoutes()...)
 	for _, r := range []kit.Route{
 		{Path: "rubs", Handle: d.addRub}, {Path: "rubs/:rub/helped", Handle: d.rubHelped},
 		{Path: "changes", Handle: d.addChange}, {Path: "changes/:change/report", Handle: d.reportSore},

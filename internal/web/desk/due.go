@@ -31,8 +31,11 @@ type dueLine struct {
 // lineOf is a line of what is due, with where a tap on it leads.
 func lineOf(l due.Line, today time.Time) dueLine {
 	out := dueLine{l, bench.PairURL(l.FitID, l.PairID), l.Late(today)}
-	if l.Kind == record.DueComes {
+	switch {
+	case l.Kind == record.DueComes:
 		out.URL = fmt.Sprintf("/runners/%d%s", l.RunnerID, bookingAt)
+	case l.Kind == record.DueOrder && l.PairID == 0: // of the season
+		out.URL = fmt.Sprintf("/runners/%d/season#decided", l.RunnerID)
 	}
 	return out
 }

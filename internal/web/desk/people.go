@@ -20,7 +20,7 @@ import (
 
 // under is the entry of the rail that a page stands under, where it has none of its own.
 var under = map[string]string{"learned": "due",
-	"season": "runners", "practice-fit": "practice", "practice-file": "practice", "lacing": "runners",
+	"season": "runners", "seasonweek": "runners", "practice-fit": "practice", "practice-file": "practice", "lacing": "runners",
 	"strength": "runners", "import": "shoes", "model": "shoes"}
 
 func (d *Desk) runners(c *kit.Req) error {

@@ -1,12 +1,19 @@
 package desk
 
 import (
+	"cmp"
 	"fmt"
 	"html/template"
 	"math"
+	"net/http"
 	"net/url"
+	"slices"
+	"strconv"
 	"time"
 
+	"trevik/internal/app"
+	"trevik/internal/app/seasons"
+	"trevik/internal/core/fault"
 	"trevik/internal/record"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/draw"
@@ -30,10 +37,29 @@ type seasonView struct {
 	Races   string // where races are told
 	Columns []seasonColumn
 	Asks    []seasonAsk
+	Own     map[string]kit.Control
+	Weeks   []kit.Option // to be moved, by their Mondays
+	Moved   []movedWeek
+	Shape   record.Shape
+	File    *planFile
+	FileErr string
+	Undone  bool   // some order is not on the list yet
+	Sold    string // what was just sold, and how it is broken in
+	May     bool   // sell
+	URL     string
+}
+
+// movedWeek is a week that stands in the place of one that was laid out.
+type movedWeek struct {
+	On  time.Time
+	How string
+	URL string
 }
 
 // seasonColumn is what a season comes to.
 type seasonColumn struct {
+	Word    string // of the what-if; empty is the season as it is
+	Note    string
 	Name    string
 	Ready   []string // of each race
 	Money   string
@@ -42,11 +68,13 @@ type seasonColumn struct {
 	Covered string
 }
 
-// seasonAsk is a what-if: where a tap on it leads, and whether it is looked at.
+// seasonAsk is a what-if: where a tap on it leads, whether it is looked at, and whether it is kept.
 type seasonAsk struct {
+	Word string
 	Name string
 	URL  string
 	On   bool
+	Kept bool
 }
 
 var seasonAsks = []struct {
@@ -57,10 +85,13 @@ var seasonAsks = []struct {
 	{"fewer", "One pair fewer", record.SeasonWhat{Fewer: true}},
 	{"fresh", "Keep the race pair fresh", record.SeasonWhat{Fresh: true}},
 	{"second", "A second of the favourite", record.SeasonWhat{Second: true}},
+	{"cheaper", "A cheaper model", record.SeasonWhat{Cheaper: true}},
 	{"more", "More money", record.SeasonWhat{More: moreMoney}},
 }
 
-func (d *Desk) season(c *kit.Req) error {
+func (d *Desk) season(c *kit.Req) error { return d.showSeason(c, http.StatusOK, nil, nil) }
+
+func (d *Desk) showSeason(c *kit.Req, code int, sent url.Values, faults fault.List) error {
 	id, err := kit.RowID(c, "runner")
 	if err != nil {
 		return err
@@ -69,33 +100,87 @@ func (d *Desk) season(c *kit.Req) error {
 	if err != nil {
 		return err
 	}
+	at, rest := kit.Say(c.Who.Units, faults, kit.Known("week_on", "week_km", "season_file", "column_date", "column_distance", "column_start",
+		"column_time", "column_ascent", "column_kind", "column_ground", "column_unit", "column_time_unit", "column_order"))
 	v := seasonView{Runner: *fit.Runner, Rotate: bench.URL(fit.ID, "rotation"), Hello: bench.URL(fit.ID, "hello"),
-		Races: bench.URL(fit.ID, "distance")}
+		Races: bench.URL(fit.ID, "distance"), Shape: cmp.Or(fit.Runner.Season.Shape, record.Grow), FileErr: at["season_file"],
+		May: c.Who.Role != app.Trainee, URL: fmt.Sprintf("/runners/%d/season", id),
+		Own: kit.Controls(slices.Concat(seasons.WeekFields, seasons.ShapeFields, kit.ColumnFields), c.Who.Units, sent, at)}
 	if v.S, err = fit.Season(c.Ctx(), record.SeasonWhat{}); err != nil {
 		return err
 	}
+	file, err := d.App.Seasons.Waiting(c.Ctx(), c.Who, id)
+	if err != nil {
+		return err
+	}
+	v.File = planOf(file)
+	v.weeks()
+	v.Undone = slices.ContainsFunc(v.S.Orders, func(o record.SeasonOrder) bool {
+		return !o.Decided && o.Label != "" && o.Chance >= record.LikelyOrder
+	})
 	if v.S.Fault == "" {
 		v.Picture = seasonPicture(fit, v.S)
 		v.Columns = append(v.Columns, seasonColumnOf("As it is", fit, v.S))
-		for _, x := range seasonAsks {
-			if x.What.More > 0 && record.PlanMoney.Ptr(fit.Visit) == nil {
-				continue // there is no limit
-			}
-			ask := seasonAsk{Name: x.Name, On: c.Query(x.Word) == "yes"}
-			if !ask.On {
-				ask.URL = "?" + url.Values{x.Word: {"yes"}}.Encode()
-			} else {
-				ask.URL = "?"
-				other, err := fit.Season(c.Ctx(), x.What)
-				if err != nil {
-					return err
-				}
-				v.Columns = append(v.Columns, seasonColumnOf(x.Name, fit, other))
-			}
-			v.Asks = append(v.Asks, ask)
+		if err := v.asks(c, fit); err != nil {
+			return err
+		}
+		v.sold(c, fit)
+	}
+	return d.pageWith(c, code, "Season of "+fit.Runner.Name, "season", v, rest)
+}
+
+// weeks are those that can be moved, and those that were.
+func (v *seasonView) weeks() {
+	for i := range v.S.Weeks {
+		on := v.S.Starts.AddDate(0, 0, 7*i)
+		v.Weeks = append(v.Weeks, kit.Option{Value: on.Format(time.DateOnly), Text: on.Format("2 January")})
+		if v.S.How[i] != "" {
+			v.Moved = append(v.Moved, movedWeek{On: on, How: v.S.How[i], URL: weekURL(v.Runner.ID, on)})
 		}
 	}
-	return d.page(c, "Season of "+fit.Runner.Name, "season", v)
+}
+
+// asks are the what-ifs, and what those that are looked at come to.
+func (v *seasonView) asks(c *kit.Req, fit *record.Conclusions) error {
+	kept := fit.Runner.Season.Kept
+	for _, x := range seasonAsks {
+		if x.What.More > 0 && record.PlanMoney.Ptr(fit.Visit) == nil {
+			continue // there is no limit
+		}
+		ask := seasonAsk{Word: x.Word, Name: x.Name, On: c.Query(x.Word) == "yes", Kept: kept.With(x.What, true) == kept || x.What.More > 0 &&
+			kept.More > 0}
+		switch {
+		case ask.Kept:
+			ask.On = false
+		case !ask.On:
+			ask.URL = v.URL + "?" + url.Values{x.Word: {"yes"}}.Encode() + "#whatif"
+		default:
+			ask.URL = v.URL + "#whatif"
+			other, err := fit.Season(c.Ctx(), x.What)
+			if err != nil {
+				return err
+			}
+			column := seasonColumnOf(x.Name, fit, other)
+			column.Word = x.Word
+			if x.What.Cheaper {
+				column.Note = other.Instead
+			}
+			v.Columns = append(v.Columns, column)
+		}
+		v.Asks = append(v.Asks, ask)
+	}
+	return nil
+}
+
+// sold says how a pair is broken in that was sold a moment ago.
+func (v *seasonView) sold(c *kit.Req, fit *record.Conclusions) {
+	id, err := strconv.ParseUint(c.Query("sold"), 10, 63)
+	if err != nil {
+		return
+	}
+	if p := fit.Runner.Pair(id); p != nil {
+		v.Sold = p.Name() + ", " + p.Label() + ", is theirs now. " + v.S.BreakIn(id, fit.House().BreakInKM)
+	}
 }
 
 func chance(p float64) string {
@@ -124,13 +209,23 @@ func seasonColumnOf(name string, fit *record.Conclusions, s *record.Season) seas
 
 // seasonPicture draws a season.
 func seasonPicture(fit *record.Conclusions, s *record.Season) template.HTML {
-	v := draw.SeasonView{Starts: s.Starts, Spent: s.Answer.SpentByWeek}
+	v := draw.SeasonView{Starts: s.Starts, Spent: s.Answer.SpentByWeek, PerKM: fit.Units.FromKm(1), Unit: fit.Units.DistanceUnit()}
+	for _, w := range s.Past {
+		v.Past = append(v.Past, draw.SeasonWeek{KM: w.Planned, Ran: w.Ran, Label: figure(fit.Units.FromKm(math.Max(w.Ran, w.Planned))),
+			Title: fmt.Sprintf("Week of %s: %s run of %s planned", w.On.Format("2 January"), fit.Units.Distance(w.Ran),
+				fit.Units.Distance(w.Planned))})
+	}
 	for i, spent := range s.Answer.SpentByWeek {
 		v.Says = append(v.Says, kit.Money(int64(math.Round(spent)), fit.Shop.Currency))
-		km := s.KM(i)
-		day := s.Starts.AddDate(0, 0, 7*i).Format("2 January")
-		v.Weeks = append(v.Weeks, draw.SeasonWeek{KM: km, Label: figure(fit.Units.FromKm(km)), Title: fmt.Sprintf(
-			"Week of %s: %s, %.0f %% of it in a pair that serves", day, fit.Units.Distance(km), 100*s.Answer.Weeks[i].Covered)})
+		km, ran, on := s.KM(i), 0.0, s.Starts.AddDate(0, 0, 7*i)
+		title := fmt.Sprintf("Week of %s: %s, %.0f %% of it in a pair that serves", on.Format("2 January"), fit.Units.Distance(km),
+			100*s.Answer.Weeks[i].Covered)
+		if i == 0 && s.Ran > 0 {
+			ran = s.Ran
+			title = fmt.Sprintf("This week: %s run, %s to come", fit.Units.Distance(ran), fit.Units.Distance(km))
+		}
+		v.Weeks = append(v.Weeks, draw.SeasonWeek{KM: km + ran, Ran: ran, Label: figure(fit.Units.FromKm(km + ran)), Title: title,
+			On: on.Format(time.DateOnly), URL: weekURL(fit.Runner.ID, on), Moved: s.How[i] != ""})
 	}
 	for _, p := range s.Pairs {
 		lane := draw.SeasonLane{Name: p.Name, Model: p.Model}

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"trevik/internal/app/due"
+	"trevik/internal/app/seasons"
 	"trevik/internal/app/visit"
 	"trevik/internal/core/wear"
 	"trevik/internal/jobs"
@@ -101,17 +102,18 @@ func (d *Desk) today(c *kit.Req) error {
 		return err
 	}
 	body := struct {
-		Open   []open
-		Coming []coming // who comes in today and tomorrow
-		Ending []ending
-		Heads  []head
-		Said   []dueLine // what runners say of their pairs, to be answered
-		Due    []dueLine // what is to be done this week
-		More   bool
-		State  due.State
-		Pages  pager
-		Today  time.Time
-		Empty  bool // the shop has no models yet
+		Open    []open
+		Coming  []coming          // who comes in today and tomorrow
+		Seasons []seasons.Changed // whose outlook changed
+		Ending  []ending
+		Heads   []head
+		Said    []dueLine // what runners say of their pairs, to be answered
+		Due     []dueLine // what is to be done this week
+		More    bool
+		State   due.State
+		Pages   pager
+		Today   time.Time
+		Empty   bool // the shop has no models yet
 	}{Open: fits, Today: d.App.Today(c.Who), State: state, Pages: pagerOf(c, "page", state.More)}
 	cat, err := d.App.Shelf.Catalogue(c.Ctx(), c.Who)
 	if err != nil {
@@ -119,6 +121,9 @@ func (d *Desk) today(c *kit.Req) error {
 	}
 	body.Empty = len(cat.Models) == 0
 	if body.Coming, err = d.coming(c, body.Today); err != nil {
+		return err
+	}
+	if body.Seasons, err = d.App.Seasons.Changes(c.Ctx(), c.Who); err != nil {
 		return err
 	}
 	for _, e := range worn {

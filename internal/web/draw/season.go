@@ -14,18 +14,25 @@ import (
 // and what has been spent by each week.
 type SeasonView struct {
 	Starts time.Time
+	Past   []SeasonWeek // that were run, before the first
 	Weeks  []SeasonWeek
+	PerKM  float64 // of the reader's unit in a km
+	Unit   string
 	Lanes  []SeasonLane
 	Races  []SeasonFlag
 	Spent  []float64 // in all by each week, as money in Says
 	Says   []string  // of each week's money, as it is written
 }
 
-// SeasonWeek is a week: its km as a figure and as it is said, and the whole of it for who cannot see.
+// SeasonWeek is a week: its km, of which some were run, as a figure and as it is said, and the whole of it for who cannot see.
 type SeasonWeek struct {
 	KM    float64
+	Ran   float64
 	Label string
 	Title string
+	On    string // its Monday, 2006-01-02
+	URL   string // where its runs are; empty is none
+	Moved bool   // by hand, or by the runner's own plan
 }
 
 // SeasonLane is a pair.
@@ -65,8 +72,9 @@ func Season(v SeasonView, w float64) template.HTML {
 	if n == 0 {
 		return ""
 	}
-	step := (w - names - right) / float64(n)
-	x := func(week float64) float64 { return names + step*week }
+	before := len(v.Past)
+	step := (w - names - right) / float64(n+before)
+	x := func(week float64) float64 { return names + step*(week+float64(before)) }
 	money := 0.0
 	if len(v.Spent) == n && slices.Max(v.Spent) > 0 {
 		money = 92
@@ -74,24 +82,11 @@ func Season(v SeasonView, w float64) template.HTML {
 	lanes := head + stairs
 	height := lanes + rowH*float64(len(v.Lanes)) + money + 30
 	var p pen
-	p.f(`<svg class="season" viewBox="0 0 %.0f %.0f" role="img" aria-label="The weeks to come: what is run, in which pair, when the `+
-		`next is ordered, and how likely each race works out">`, w, height)
+	p.f(`<svg class="season" viewBox="0 0 %.0f %.0f" data-unit="%s" data-perkm="%.6f" role="group" `+
+		`aria-label="The weeks to come: what is run, in which pair, when the `+
+		`next is ordered, and how likely each race works out">`, w, height, template.HTMLEscapeString(v.Unit), v.PerKM)
 	p.weekDates(v, x, height-money-30, head)
-	most := 1.0
-	for _, k := range v.Weeks {
-		most = math.Max(most, k.KM)
-	}
-	p.word("word strongword", 0, head+stairs-8, "start", "A week")
-	said := -1e9
-	for i, k := range v.Weeks {
-		h := (stairs - 30) * k.KM / most
-		p.f(`<rect class="stair" tabindex="0" x="%.1f" y="%.1f" width="%.1f" height="%.1f"><title>%s</title></rect>`, x(float64(i))+1,
-			lanes-h-2, step-2, h, template.HTMLEscapeString(k.Title))
-		if at := x(float64(i) + .5); at-said > 46 {
-			p.word("word", at, lanes-h-7, "middle", k.Label)
-			said = at
-		}
-	}
+	p.stairs(v, x, step, lanes, stairs)
 	for i, l := range v.Lanes {
 		p.seasonLane(l, lanes+rowH*float64(i), rowH, w, n, x)
 	}
@@ -103,10 +98,45 @@ func Season(v SeasonView, w float64) template.HTML {
 	return p.done()
 }
 
+// stairs are the km of each week: what was run is solid, what is to be run can be pulled. A week opens by its address.
+func (p *pen) stairs(v SeasonView, x func(float64) float64, step, bottom, high float64) {
+	most := 1.0
+	for _, k := range slices.Concat(v.Past, v.Weeks) {
+		most = math.Max(most, k.KM)
+	}
+	perKM := (high - 30) / most
+	p.word("word strongword", 0, bottom-8, "start", "A week")
+	said := -1e9
+	for i, k := range slices.Concat(v.Past, v.Weeks) {
+		at := x(float64(i - len(v.Past)))
+		if k.URL != "" {
+			p.f(`<a class="weekstair" href="%s" data-week="%s" data-km="%.2f" data-least="%.2f" data-high="%.4f" aria-label="%s">`+
+				`<rect class="stairgrip" x="%.1f" y="%.1f" width="%.1f" height="%.1f"/>`, template.HTMLEscapeString(k.URL), k.On, k.KM, k.Ran, perKM,
+				template.HTMLEscapeString(k.Title), at, bottom-high, step, high)
+		}
+		class := "stair"
+		if k.Moved {
+			class = "stair moved"
+		}
+		p.f(`<rect class="%s" x="%.1f" y="%.1f" width="%.1f" height="%.1f"><title>%s</title></rect>`, class, at+1, bottom-perKM*k.KM-2, step-2,
+			perKM*k.KM, template.HTMLEscapeString(k.Title))
+		if k.Ran > 0 {
+			p.f(`<rect class="stairran" x="%.1f" y="%.1f" width="%.1f" height="%.1f"/>`, at+1, bottom-perKM*k.Ran-2, step-2, perKM*k.Ran)
+		}
+		if mid := at + step/2; mid-said > 46 || i == len(v.Past) {
+			p.word("word stairword", mid, bottom-perKM*math.Max(k.KM, k.Ran)-7, "middle", k.Label)
+			said = mid
+		}
+		if k.URL != "" {
+			p.f(`</a>`)
+		}
+	}
+}
+
 // weekDates are the Mondays above, as many as there is room for, and a hair between months.
 func (p *pen) weekDates(v SeasonView, x func(float64) float64, bottom, head float64) {
 	said, month := -1e9, time.Month(0)
-	for i := range v.Weeks {
+	for i := -len(v.Past); i < len(v.Weeks); i++ {
 		day := v.Starts.AddDate(0, 0, 7*i)
 		if day.Month() != month {
 			month = day.Month()

@@ -123,7 +123,8 @@ type view struct {
 	Undo     uint64 // a run that was just changed or deleted
 	Races    []race
 	Coming   []record.Booking
-	Changes  []record.Changing // those that go on
+	Orders   []record.SeasonDecided // pairs that the shop is to order for them
+	Changes  []record.Changing      // those that go on
 	Models   []string
 	Own      map[string]kit.Control
 	Faults   map[string]string
@@ -170,28 +171,37 @@ type race struct {
 	record.Race
 	Ready string
 	In    string
+	Told  *record.Outlook // what was told of it, where that changed in the last weeks
 }
 
-func races(c *visitor, fit *record.Conclusions) ([]race, error) {
-	var out []race
+// toldFor is how long a change of a race's chance stands on the page, days.
+const toldFor = 28
+
+func (v *view) races(c *visitor, fit *record.Conclusions) error {
 	for _, r := range fit.Races() {
-		out = append(out, race{Race: r})
+		v.Races = append(v.Races, race{Race: r})
 	}
-	if len(out) == 0 {
-		return nil, nil
+	if len(v.Races)+len(fit.Runner.Season.Orders) == 0 {
+		return nil
 	}
 	s, err := fit.Season(c.Ctx(), record.SeasonWhat{})
-	if err != nil || s.Fault != "" {
-		return out, err
+	if err != nil {
+		return err
 	}
-	for i := range out {
+	v.Orders = s.Decided
+	for i := range v.Races {
+		x := &v.Races[i]
 		for _, r := range s.Races {
-			if r.ID == out[i].ID && r.On.Equal(out[i].On) && r.In != "" {
-				out[i].Ready, out[i].In = fmt.Sprintf("%.0f %%", 100*r.Ready), r.In
+			if r.ID != x.ID || !r.On.Equal(x.On) || r.In == "" {
+				continue
+			}
+			x.Ready, x.In = fmt.Sprintf("%.0f %%", 100*r.Ready), r.In
+			if r.Told != nil && r.Told.On.AddDate(0, 0, toldFor).After(fit.Today) {
+				x.Told = r.Told
 			}
 		}
 	}
-	return out, nil
+	return nil
 }
 
 // House values of the page.
@@ -213,7 +223,7 @@ func (o *Own) page(c *visitor, code int, sent url.Values, faults fault.List, cal
 	switch {
 	case err == nil:
 		v.Offers = fit.Offers()
-		if v.Races, err = races(c, fit); err != nil {
+		if err := v.races(c, fit); err != nil {
 			return err
 		}
 		if err := v.wear(c, fit); err != nil {

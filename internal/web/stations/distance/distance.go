@@ -156,7 +156,7 @@ type logged struct {
 func Station() bench.Station {
 	return bench.Station{Path: "distance", Name: "Distance", Lead: "Runs against pairs, what is left of each, and when to order the next.",
 		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra,
-		Fields: slices.Concat(runlog.RunFields, runlog.MendFields, wardrobe.FactFields, runlog.RuleFields, runlog.SplitFields, columnFields,
+		Fields: slices.Concat(runlog.RunFields, runlog.MendFields, wardrobe.FactFields, runlog.RuleFields, runlog.SplitFields, kit.ColumnFields,
 			fileFields,
 			wardrobe.ReportFields, wardrobe.RaceFields, wardrobe.AsideFields, wardrobe.CountedFields, wardrobe.LetInFields, wardrobe.CalledFields,
 			wardrobe.LiftingFields, wardrobe.LookFields)}

@@ -1,7 +1,6 @@
 package distance
 
 import (
-	"fmt"
 	"io"
 	"net/url"
 	"slices"
@@ -14,7 +13,6 @@ import (
 	"trevik/internal/core/units"
 	"trevik/internal/form"
 	"trevik/internal/record"
-	"trevik/internal/runtable"
 	"trevik/internal/web/bench"
 	"trevik/internal/web/kit"
 )
@@ -42,34 +40,8 @@ func waiting(c *kit.Req, b *bench.Bench, fit *record.Conclusions) (*file, error)
 	f := &file{Import: in, Percent: in.Job.Percent(), Settle: in.IsTable() && (!in.Settled() || len(in.Faults) > 0)}
 	f.Shown = in.Runs[:min(shownRuns, len(in.Runs))]
 	f.More = len(in.Runs) - len(f.Shown)
-	for i, name := range in.Header {
-		f.Choices = append(f.Choices, kit.Option{Value: strconv.Itoa(i + 1), Text: fmt.Sprintf("%d: %s", i+1, name)})
-	}
-	num := func(n int) string {
-		if n == 0 {
-			return ""
-		}
-		return strconv.Itoa(n)
-	}
-	k := in.Columns()
-	f.Columns = map[string]string{"date": num(k.Date), "start": num(k.Start), "distance": num(k.Distance), "time": num(k.Time),
-		"ascent": num(k.Ascent),
-		"kind":   num(k.Kind), "ground": num(k.Ground), "unit": k.Unit, "time_unit": k.TimeUnit, "order": k.Order}
+	f.Columns, f.Choices = kit.ColumnChoices(in.Header, in.Columns())
 	return f, nil
-}
-
-// columnFields are those of the form that says which column holds what.
-var columnFields = []form.Field{
-	{Name: "column_date", Label: "The day is in", Kind: form.Number, Lo: 0, Hi: 200},
-	{Name: "column_order", Label: "written as", Kind: form.Choice, Choices: runtable.Orders},
-	{Name: "column_distance", Label: "The distance is in", Kind: form.Number, Lo: 0, Hi: 200},
-	{Name: "column_unit", Label: "counted in", Kind: form.Choice, Choices: runtable.DistanceUnits},
-	{Name: "column_start", Label: "The hour is in", Kind: form.Number, Lo: 0, Hi: 200},
-	{Name: "column_time", Label: "The time run is in", Kind: form.Number, Lo: 0, Hi: 200},
-	{Name: "column_time_unit", Label: "counted as", Kind: form.Choice, Choices: runtable.TimeUnits},
-	{Name: "column_ascent", Label: "The climb (m) is in", Kind: form.Number, Lo: 0, Hi: 200},
-	{Name: "column_kind", Label: "The kind is in", Kind: form.Number, Lo: 0, Hi: 200},
-	{Name: "column_ground", Label: "The ground is in", Kind: form.Number, Lo: 0, Hi: 200},
 }
 
 // readFile takes files of runs.
@@ -118,12 +90,8 @@ func takeWatch(b *bench.Bench) kit.Handler {
 }
 
 func settle(b *bench.Bench) kit.Handler {
-	return filed(b, columnFields, nil, "files", func(s sent, file uint64) error {
-		n := func(name string) int { return int(s.v["column_"+name].Number) }
-		return b.App.Runs.Settle(s.Ctx(), s.Who, s.runner, file, runtable.Columns{Date: n("date"), Start: n("start"), Distance: n("distance"),
-			Time:   n("time"),
-			Ascent: n("ascent"), Kind: n("kind"), Ground: n("ground"),
-			Unit: s.v["column_unit"].Text, TimeUnit: s.v["column_time_unit"].Text, Order: s.v["column_order"].Text})
+	return filed(b, kit.ColumnFields, nil, "files", func(s sent, file uint64) error {
+		return b.App.Runs.Settle(s.Ctx(), s.Who, s.runner, file, kit.ColumnsOf(s.v))
 	})
 }
 

@@ -1,0 +1,127 @@
+package runtable
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"trevik/internal/core/fault"
+	"trevik/internal/core/term"
+)
+
+var from, until = time.Date(2026, 11, 23, 0, 0, 0, 0, time.UTC), time.Date(2027, 6, 21, 0, 0, 0, 0, time.UTC)
+
+func plan(t *testing.T, data string) (runs []Run, rest, past int, err error) {
+	t.Helper()
+	table, err := Read([]byte(data))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return table.Plan(table.Guess(), from, until)
+}
+
+// The same plan in every dress: by km, by minutes, in miles, as a calendar; rest and what is past are passed over.
+func TestPlanInEveryDress(t *testing.T) {
+	for name, data := range map[string]string{
+		"km": "Date,Distance (km),Type,Surface\n2026-11-20,9,easy,road\n2026-12-01,10,easy,road\n2026-12-02,rest,,\n" +
+			"2026-12-06,22,long,trail\n",
+		"minutes": "Day;Duration (min);Workout;Terrain\n20.11.2026;54;easy;road\n01.12.2026;60;easy;road\n02.12.2026;;rest;\n" +
+			"06.12.2026;132;long;trail\n",
+		"miles": "When,Miles,Session\n11/20/26,5.5,easy\n12/1/26,6.2137,easy\n12/2/26,0,\n12/6/26,13.6702,long trail\n",
+		"calendar": "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//a club//EN\r\n" +
+			"BEGIN:VEVENT\r\nUID:0\r\nDTSTART;VALUE=DATE:20261120\r\nSUMMARY:Easy 9 km\r\nEND:VEVENT\r\n" +
+			"BEGIN:VEVENT\r\nUID:1\r\nDTSTART;VALUE=DATE:20261201\r\nSUMMARY:Easy run 60 min\r\nEND:VEVENT\r\n" +
+			"BEGIN:VEVENT\r\nUID:2\r\nDTSTART;VALUE=DATE:20261202\r\nSUMMARY:Rest\r\nEND:VEVENT\r\n" +
+			"BEGIN:VEVENT\r\nUID:3\r\nDTSTART:20261206T090000\r\nSUMMARY:Long run\r\nDESCRIPTION:22 km on trail\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n",
+	} {
+		var runs []Run
+		var rest, past int
+		var err error
+		if IsICal([]byte(data)) {
+			runs, rest, past, err = PlanFromICal([]byte(data), time.UTC, from, until)
+		} else {
+			runs, rest, past, err = plan(t, data)
+		}
+		if err != nil || len(runs) != 2 || rest != 1 || past != 1 {
+			t.Errorf("%s: %d runs, %d of rest, %d past: %v", name, len(runs), rest, past, err)
+			continue
+		}
+		a, b := runs[0], runs[1]
+		if a.On.Format(time.DateOnly) != "2026-12-01" || b.On.Format(time.DateOnly) != "2026-12-06" || a.KM < 9.99 || a.KM > 10.01 ||
+			b.KM < 21.99 || b.KM > 22.01 || a.Kind != term.Easy || b.Kind != term.Long || name != "calendar" && b.Ground != term.GroundTrail &&
+			name != "miles" || a.Start != "18:30" || b.Start != "09:00" {
+			t.Errorf("%s: %+v %+v", name, a, b)
+		}
+	}
+}
+
+// What cannot be read is named by its line, all of it at once.
+func TestPlanFaults(t *testing.T) {
+	for _, c := range []struct{ data, field, text string }{
+		{"Date,Km,Kind\n2026-12-01,10,fartlek\n", "line 2", `kind "fartlek"`},
+		{"Date,Km,Ground\n2026-12-01,10,lava\n", "line 2", `ground "lava"`},
+		{"Date,Km\n2026-13-01,10\n", "line 2", "date"},
+		{"Date,Km\n2026-12-01,ten\n", "line 2", "distance"},
+		{"Date,Km\n2026-12-01,450\n", "line 2", "0.1 to 400"},
+		{"Date,Km\n2027-09-01,10\n", "line 2", "up to 2027-06-20"},
+		{"Date,Km\n2026-11-01,10\n", "file", "no run from 2026-11-23"},
+		{"Date,Note\n2026-12-01,10\n", "column_distance", "is missing"},
+		{"Km,Note\n10,x\n", "column_date", "is missing"},
+		{"Date,Minutes\n2026-12-01,soon\n", "line 2", "time"},
+	} {
+		_, _, _, err := plan(t, c.data)
+		l, ok := fault.As(err)
+		if !ok || l[0].Field != c.field || !strings.Contains(l[0].Text, c.text) {
+			t.Errorf("%q: %v, not %s: %s", c.data, err, c.field, c.text)
+		}
+	}
+	_, _, _, err := plan(t, "Date,Km,Kind\n2026-12-01,x,y\n2026-12-40,10,easy\n")
+	if l, _ := fault.As(err); len(l) != 3 {
+		t.Errorf("of three faults %d are named: %v", len(l), err)
+	}
+}
+
+// Runs of a day that tell no hour lie apart.
+func TestPlanHours(t *testing.T) {
+	runs, _, _, err := plan(t, "Date,Km,Start\n2026-12-01,10,\n2026-12-01,5,\n2026-12-01,4,18:30\n2026-12-05,20,\n2026-12-05,5,\n")
+	if err != nil || len(runs) != 5 {
+		t.Fatal(runs, err)
+	}
+	seen := map[string]bool{}
+	for _, r := range runs {
+		at := r.On.Format(time.DateOnly) + " " + r.Start
+		if r.Start == "" || seen[at] {
+			t.Errorf("%s twice, or none", at)
+		}
+		seen[at] = true
+	}
+}
+
+// No file ends the reader; what it takes is a plan of the span.
+func FuzzPlan(f *testing.F) {
+	f.Add([]byte("Date,Km,Kind\n2026-12-01,10,easy\n"))
+	f.Add([]byte("Day;Duration (min);Workout\n01.12.2026;60;easy\n"))
+	f.Add([]byte("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nDTSTART:20261206T090000Z\r\nSUMMARY:Long 22 km\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"))
+	f.Add([]byte("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nDTSTART;TZID=X:20261206\r\nSUMMARY:1h 30\r\nEND:VEVENT\r\n"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		var runs []Run
+		var err error
+		if IsICal(data) {
+			runs, _, _, err = PlanFromICal(data, time.UTC, from, until)
+		} else {
+			var table *Table
+			if table, err = Read(data); err != nil {
+				return
+			}
+			runs, _, _, err = table.Plan(table.Guess(), from, until)
+		}
+		if err != nil {
+			return
+		}
+		for _, r := range runs {
+			if r.On.Before(from) || !r.On.Before(until) || !(r.KM >= 0.1 && r.KM <= 400) || r.Start == "" || r.Kind == "" || r.Ground == "" {
+				t.Fatalf("%+v", r)
+			}
+		}
+	})
+}
