@@ -58,7 +58,7 @@ func TestPlanInEveryDress(t *testing.T) {
 // What cannot be read is named by its line, all of it at once.
 func TestPlanFaults(t *testing.T) {
 	for _, c := range []struct{ data, field, text string }{
-		{"Date,Km,Kind\n2026-12-01,10,fartlek\n", "line 2", `kind "fartlek"`},
+		{"Date,Km,Kind\n2026-12-01,10,juggling\n", "line 2", `kind "juggling"`},
 		{"Date,Km,Ground\n2026-12-01,10,lava\n", "line 2", `ground "lava"`},
 		{"Date,Km\n2026-13-01,10\n", "line 2", "date"},
 		{"Date,Km\n2026-12-01,ten\n", "line 2", "distance"},

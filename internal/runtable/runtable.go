@@ -482,7 +482,8 @@ func KindOf(s string) term.Kind {
 		word string
 		kind term.Kind
 	}{{"race", term.Race}, {"interval", term.Intervals}, {"reps", term.Intervals}, {"tempo", term.Tempo}, {"threshold", term.Threshold},
-		{"long", term.Long}, {"recover", term.Recovery}, {"walk", term.Walk}, {"hik", term.Hike}, {"easy", term.Easy}} {
+		{"long", term.Long}, {"recover", term.Recovery}, {"walk", term.Walk}, {"hik", term.Hike}, {"easy", term.Easy},
+		{"fartlek", term.Intervals}, {"hill", term.Intervals}, {"speed", term.Intervals}, {"jog", term.Easy}, {"steady", term.Easy}} {
 		if strings.Contains(s, w.word) {
 			return w.kind
 		}

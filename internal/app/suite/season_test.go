@@ -118,10 +118,10 @@ func TestSeasonPlanFile(t *testing.T) {
 		t.Errorf("used twice: %v", err)
 	}
 	// The columns are known by now; a fault leaves what stands.
-	must(t, b.Seasons.Send(ctx, b.fitter, runner, "own.csv", []byte("Tag;Weg;Was\n2.12.2026;12;fartlek\n")))
+	must(t, b.Seasons.Send(ctx, b.fitter, runner, "own.csv", []byte("Tag;Weg;Was\n2.12.2026;12;juggling\n")))
 	f, err = b.Seasons.Waiting(ctx, b.fitter, runner)
 	must(t, err)
-	if len(f.Faults) == 0 || !strings.Contains(f.Faults[0].Text, "fartlek") {
+	if len(f.Faults) == 0 || !strings.Contains(f.Faults[0].Text, "juggling") {
 		t.Errorf("%+v", f)
 	}
 	if err := b.Seasons.Use(ctx, b.fitter, runner, f.ID); err == nil {

@@ -123,7 +123,7 @@ func (p *pen) stairs(v SeasonView, x func(float64) float64, step, bottom, high f
 		if k.Ran > 0 {
 			p.f(`<rect class="stairran" x="%.1f" y="%.1f" width="%.1f" height="%.1f"/>`, at+1, bottom-perKM*k.Ran-2, step-2, perKM*k.Ran)
 		}
-		if mid := at + step/2; mid-said > 46 || i == len(v.Past) {
+		if mid := at + step/2; mid-said > 30 || i == len(v.Past) {
 			p.word("word stairword", mid, bottom-perKM*math.Max(k.KM, k.Ran)-7, "middle", k.Label)
 			said = mid
 		}

@@ -3,6 +3,7 @@
 
 const form = () => document.getElementById("moveweek");
 let pull = null;
+let pulled = false; // the click that follows is no tap
 let idle = 0;
 
 // show draws a week as it would be, and puts it into the form.
@@ -58,7 +59,8 @@ document.addEventListener("pointermove", (event) => {
 document.addEventListener("pointerup", () => {
   const was = pull;
   pull = null;
-  if (was?.moved) send(was.week);
+  pulled = Boolean(was?.moved);
+  if (pulled) send(was.week);
 });
 
 document.addEventListener("pointercancel", () => {
@@ -71,8 +73,8 @@ document.addEventListener("dragstart", (event) => {
   if (event.target.closest?.(".weekstair")) event.preventDefault();
 });
 document.addEventListener("click", (event) => {
-  const week = event.target.closest?.(".weekstair");
-  if (week && week.dataset.now !== undefined) event.preventDefault();
+  if (pulled && event.target.closest?.(".weekstair")) event.preventDefault();
+  pulled = false;
 });
 
 document.addEventListener("keydown", (event) => {
