@@ -375,6 +375,14 @@ func (s *Season) Lanes(ctx context.Context, week int) ([]SeasonLane, error) {
 	return out, nil
 }
 
+// Plan is the season as the command takes it; what a plan of changing over keeps out of a pair is not in it.
+func (s *Season) Plan() *season.Plan {
+	if s.plan == nil {
+		return nil
+	}
+	return &s.plan.Plan
+}
+
 // MovedParts are a week, by its Monday, of so many km: its runs in their proportion, the races and the days that are past as they
 // are. It fails with a fault.List at week_km.
 func (c *Conclusions) MovedParts(on time.Time, km float64) ([]rotation.WeekPart, error) {

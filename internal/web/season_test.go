@@ -1,9 +1,14 @@
 package web_test
 
 import (
+	"context"
+	"fmt"
 	"regexp"
 	"strings"
 	"testing"
+
+	"trevik/internal/core/season"
+	"trevik/internal/core/strict"
 )
 
 // A race that is told leads the weeks to it; the season says when to order and how likely it works out, beside
@@ -26,6 +31,18 @@ func TestSeasonPage(t *testing.T) {
 		if n := strings.Count(b.get("/runners/2/season?"+what+"=yes").body, `<th scope="col">`); n != 2 {
 			t.Errorf("%s: %d columns beside one another", what, n)
 		}
+	}
+	// The command comes to the same by the plan that the page gives it.
+	var plan season.Plan
+	if err := strict.Decode([]byte(b.get("/runners/2/season/plan.json").body), &plan); err != nil {
+		t.Fatal(err)
+	}
+	answer, err := season.Look(context.Background(), plan, nil)
+	if err != nil || len(answer.Races) != 1 {
+		t.Fatal(answer.Races, err)
+	}
+	if said := fmt.Sprintf("%.0f", 100*answer.Races[0].Ready); ready.FindStringSubmatch(p.body)[1] != said {
+		t.Errorf("the page says %s ready, the command %s %%", ready.FindString(p.body), said)
 	}
 	week := regexp.MustCompile(`Week of 7 December: ([\d.]+) km`)
 	if week.FindString(p.body) == "" {

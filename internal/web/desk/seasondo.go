@@ -32,9 +32,32 @@ func (d *Desk) seasonRoutes() []kit.Route {
 		list = append(list, r)
 	}
 	week := "/runners/:runner/season/weeks/:week"
-	return append(list, kit.Route{Method: http.MethodGet, Path: week, Roles: kit.Everyone, Handle: d.seasonWeek},
+	return append(list,
+		kit.Route{Method: http.MethodGet, Path: "/runners/:runner/season/plan.json", Roles: kit.Everyone, Handle: d.seasonFile},
+		kit.Route{Method: http.MethodGet, Path: week, Roles: kit.Everyone, Handle: d.seasonWeek},
 		kit.Route{Method: http.MethodPost, Path: week, Roles: kit.Everyone, Handle: d.setSeasonWeek},
 		kit.Route{Method: http.MethodPost, Path: "/outlooks/:outlook/seen", Roles: kit.Everyone, Handle: d.seenOutlook, Back: "/"})
+}
+
+// seasonFile gives the season as a plan for the command, which comes to the same.
+func (d *Desk) seasonFile(c *kit.Req) error {
+	id, err := kit.RowID(c, "runner")
+	if err != nil {
+		return err
+	}
+	fit, err := d.App.Visits.OfRunner(c.Ctx(), c.Who, id)
+	if err != nil {
+		return err
+	}
+	s, err := fit.Season(c.Ctx(), record.SeasonWhat{})
+	if err != nil {
+		return err
+	}
+	if s.Plan() == nil || s.Fault != "" {
+		return app.ErrNotFound
+	}
+	c.File(fmt.Sprintf("season-%d.json", id), "application/json; charset=utf-8")
+	return c.JSON(http.StatusOK, s.Plan())
 }
 
 // ofSeason is a form of a runner's season: do saves what was sent, and the season is shown again, with its faults where there are
