@@ -205,7 +205,10 @@ func FillAll(ctx context.Context, s *store.Store, now time.Time) error {
 			return fmt.Errorf("%s: %w", g.runner.Name, err)
 		}
 	}
-	return w.expect(ctx)
+	if err := w.expect(ctx); err != nil {
+		return err
+	}
+	return w.learn(ctx, now)
 }
 
 // expected are runners who come in, so many days from today.

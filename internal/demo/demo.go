@@ -199,8 +199,20 @@ type world struct {
 // Fill makes the demo's shop in an empty database, as of now, with the first of its runners: a world that
 // is made fast. The shop lies in the time zone of now: the machine's, or one that is set for it.
 func Fill(ctx context.Context, s *store.Store, now time.Time) error {
-	_, err := fill(ctx, s, now)
-	return err
+	w, err := fill(ctx, s, now)
+	if err != nil {
+		return err
+	}
+	return w.learn(ctx, now)
+}
+
+// learn learns from the shop's pairs and try-ons as they are by now.
+func (w *world) learn(ctx context.Context, now time.Time) error {
+	w.at = now
+	if _, err := w.app.Lessons.Refit(ctx, w.staff[0].ShopID, func(int, int) {}); err != nil {
+		return fmt.Errorf("what was learned: %w", err)
+	}
+	return nil
 }
 
 func fill(ctx context.Context, s *store.Store, now time.Time) (*world, error) {

@@ -45,6 +45,13 @@ func (c *Conclusions) Request(answer support.Answer) (r match.Request, ok bool) 
 	case term.GymSurface:
 		r.Surface, r.Kinds = s, []match.KindShare{{Kind: term.Gym, Ground: term.GroundTreadmill, Share: 1}}
 	}
+	r.Life = func(m *shoe.Model) float64 {
+		if l := c.lifeLearned(m); l != nil {
+			return l.MedianKM
+		}
+		return 0
+	}
+	r.Weights = v.learnedWeights()
 	for _, name := range match.MarkNames {
 		if w := MarkWeight.Ptr(v, MarkRow(name)); w != nil {
 			if r.Weights == nil {

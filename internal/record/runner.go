@@ -350,10 +350,10 @@ func (r *Runner) History(h *house.Values) []wear.Retired {
 	var out []wear.Retired
 	for i := range r.Pairs {
 		p := &r.Pairs[i]
-		km := p.EffectiveKM(h)
-		if p.SetAsideOn.IsZero() || p.Reason != WornOut || km < 1 {
+		if !p.counts(h) {
 			continue
 		}
+		km := p.EffectiveKM(h)
 		doubt := p.Before.SDLn
 		if p.Before.Unknown {
 			doubt = unknownDoubt
@@ -368,6 +368,11 @@ func (r *Runner) History(h *house.Values) []wear.Retired {
 		out = append(out, x)
 	}
 	return out
+}
+
+// counts says whether a pair is one of the runner's own history: worn out after some distance.
+func (p *Pair) counts(h *house.Values) bool {
+	return !p.SetAsideOn.IsZero() && p.Reason == WornOut && p.EffectiveKM(h) >= 1
 }
 
 // inspections are all looks at the pair as the wear model takes them, those of fits too: between its

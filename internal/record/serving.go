@@ -268,8 +268,8 @@ func (c *Conclusions) wearInput(p *Pair, ahead []float64) wear.Pair {
 	in := wear.Pair{Schema: wear.PairSchema, Class: p.Model.Class, MedianKM: p.Model.MedianLifeKM, Price: &price, HeelStackMM: &stack,
 		Surface: p.Model.Surface,
 		Today:   c.Today.Format(wear.DateLayout), Runs: p.wearRuns(), LiftingHours: p.Lifting, RestHours: &rest, PlanWeeklyKM: ahead,
-		House: &c.Shop.Settings.House, KMBefore: p.Before,
-		Runner: wear.Runner{MassKg: MassKg.Ptr(c.Visit), Strike: c.Strike(), History: c.Runner.History(&c.Shop.Settings.House)}}
+		House: &c.Shop.Settings.House, KMBefore: p.Before, Learned: c.lifeLearned(&p.Model),
+		Runner: wear.Runner{MassKg: MassKg.Ptr(c.Visit), Strike: c.Strike(), History: c.history()}}
 	if !p.FirstWorn.IsZero() {
 		in.FirstWorn = p.FirstWorn.Format(wear.DateLayout)
 	}

@@ -27,6 +27,9 @@ type Settings struct {
 	Plates     string         `json:"plates"`
 	Variety    string         `json:"variety"`
 	House      house.Values   `json:"house"`
+	// Weights are the marks' that the shop learned from its try-ons, where the owner chose so; nil are the house's.
+	Weights map[string]float64 `json:"weights,omitempty"`
+	Learned *Lesson            `json:"-"` // what the shop's own pairs taught by then; nil is nothing, or that the house's figures are chosen
 }
 
 // Setting is one choice or house value: what is allowed, what ships and why, and who
@@ -74,6 +77,12 @@ func SettingList() []Setting {
 		{Name: "variety", Label: "Pairs of a rotation", Choices: append([]string{EitherVariety}, Varieties...), Shipped: EitherVariety,
 			Reason: "Two of the favourite, told apart by colour, or pairs that differ: both have their fitters, so the week decides unless the " +
 				"shop or the runner does."},
+		{Name: LearnedLives, Label: "How long pairs last", Choices: []string{OursFromFive, HouseLives}, Shipped: OursFromFive,
+			Reason: "From five pairs of the shop's own that wore out, what they taught stands in the place of the house's figures, with its " +
+				"doubt."},
+		{Name: LearnedWeights, Label: "What the ranking weighs", Choices: []string{HouseWeights, OurWeights}, Shipped: HouseWeights,
+			Reason: "What the shop's try-ons taught of its runners' likings is shown beside the house's weights, and leads where the owner " +
+				"chooses so."},
 		{Name: TimeZone, Label: "Time zone of the shop", Shipped: MachineZone,
 			Reason: "Days, weeks and due dates follow the shop's own clock; it ships with the machine's."},
 		{Name: SecondFactor, Label: "A second factor at signing in", Choices: []string{"optional", SecondRequired}, Shipped: "optional",
@@ -123,7 +132,7 @@ func SettingsOf(set map[string]string) Settings {
 	}
 	days, _ := strconv.Atoi(of("film_days")) // until_deleted is no number: 0
 	s := Settings{term.School(of("lead_school")), term.TrailRule(of("trail_rule")), of("room"), of("drop_rule"), of("wear_school"), days,
-		of("plates"), of("variety"), *house.Shipped()}
+		of("plates"), of("variety"), *house.Shipped(), nil, nil}
 	for _, l := range house.Table {
 		if v, err := strconv.ParseFloat(set[l.Name], 64); err == nil {
 			l.Set(&s.House, v)
@@ -216,6 +225,16 @@ func (s Setting) set(v *house.Values) {
 		}
 	}
 }
+
+// Settings of what the shop learned, and their answers.
+const (
+	LearnedLives   = "learned_lives"
+	OursFromFive   = "ours_from_five_worn_out"
+	HouseLives     = "the_house_figures"
+	LearnedWeights = "learned_weights"
+	HouseWeights   = "house"
+	OurWeights     = "learned"
+)
 
 // TimeZone is the setting of the shop's time zone, and MachineZone its answer that it is the
 // machine's.

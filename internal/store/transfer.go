@@ -43,6 +43,7 @@ var tables = []table{
 	{name: "settings"},
 	{name: "run_columns", bytes: []string{"header"}},
 	{name: "sales", refs: map[string]string{"model_id": "models"}},
+	{name: "lessons"},
 	{name: "insoles", refs: map[string]string{"model_id": "models"}},
 	{name: "barcodes", refs: map[string]string{"model_id": "models"}},
 	{name: "runners", of: "id = ?"}, // those of the practice too: they are marked

@@ -178,7 +178,32 @@ func TestLearned(t *testing.T) {
 	s := newSite(t)
 	b := s.as(t, "teal")
 	b.post("/fits/1/pairs/1/report", "report_comfort", "8", "report_note", "").to(t)
-	b.get("/learned").holds(t, "By level of support", "As wanted", "8.0 of 10", "few: lean on nothing yet", "Norrbeck Skua 4, men")
+	p := b.get("/learned")
+	p.holds(t, "What we learned", "How long pairs last", "too few to lean on", "of 1 pair sold here", "not shown by itself")
+	if strings.Contains(p.body, "Skua") || strings.Contains(p.body, "8.0 of 10") {
+		t.Error("what one runner told is shown by itself")
+	}
+	b.get("/learned?invented=200").holds(t, "An invented shop of 200 pairs", `class="lives"`, `class="likings"`, `class="reliability"`,
+		"A race pair that lasts")
+	if p := b.get("/learned?invented=7"); p.code != 404 {
+		t.Errorf("an invented shop of seven pairs: %d", p.code)
+	}
+	if p := b.get("/learned.csv"); !strings.HasPrefix(p.body, "what,of,figure") || strings.Contains(p.body, "Anselm") {
+		t.Errorf("%.200s", p.body)
+	}
+	b.get("/learned.json").holds(t, `"schema": "trevik.learned/v1"`, `"lives"`, `"liking"`)
+	if p := b.post("/learned", "learned_lives", "the_house_figures"); p.code != 403 {
+		t.Errorf("a fitter chooses: %d", p.code)
+	}
+	owner := s.as(t, "isolde")
+	owner.post("/learned", "learned_weights", "learned").to(t)
+	owner.get("/shop").holds(t, "What the ranking weighs")
+	owner.post("/learned", "learned_weights", "by luck").fails(t, "house, learned")
+	owner.post("/learned", "learned_weights", "house").to(t)
+	b.post("/learned/now").to(t)
+	if p := s.as(t, "wick").get("/learned"); p.code != 403 {
+		t.Errorf("a trainee reads it: %d", p.code)
+	}
 	b.post("/runners/1/rubs", "rub_pair", "1", "rub_side", "", "rub_place", "heel", "rub_when", "", "rub_cause", "", "rub_tried", "").to(t)
 	model := regexp.MustCompile(`href="(/shoes/models/\d+)">Norrbeck <b>Skua 4</b></a></h2>` +
 		`<p class="faint">men`).FindStringSubmatch(b.get("/shoes?q=skua+4").body)

@@ -29,6 +29,7 @@ import (
 var walkForms = map[string][]string{
 	"/practice": {}, "/practice/reset": {}, "/practice/:fit/scan": {}, "/practice/:fit/score": {},
 	"/due/calendar": {}, "/due/links/revoke": {}, "/links/:link/revoke": {"back", "/due"},
+	"/learned": {"learned_lives", "the_house_figures"}, "/learned/now": {},
 	"/new-fit":      {"name", "Walker Walk", "contact", "", "chart", "men"},
 	"/shoes/import": {}, "/shoes/import/apply": {"import", "1"}, "/shoes/import/drop": {"import", "1"},
 	"/shoes/new": {"id", "x"}, "/shoes/models/:model": {"stock_shown", "", "id", "x"}, "/shop": {"room", "thumb"},

@@ -12,20 +12,32 @@ import (
 	"trevik/internal/store/db"
 )
 
-// History is everything that was ever set in a shop, the earliest first: nothing set is
-// overwritten.
-type History []db.SettingsHistoryRow
+// History is everything that was ever set in a shop, the earliest first: nothing set is overwritten; and what the shop learned.
+type History struct {
+	set     []db.SettingsHistoryRow
+	latest  *record.Lesson
+	weights []learned // where they were ever chosen
+}
 
-// Settings reads what was set in a shop.
-func Settings(ctx context.Context, q *db.Queries, shopID uint64) (History, error) {
-	return q.SettingsHistory(ctx, shopID)
+// Settings reads what was set in a shop, and what it learned.
+func Settings(ctx context.Context, q *db.Queries, shopID uint64) (h History, err error) {
+	if h.set, err = q.SettingsHistory(ctx, shopID); err != nil {
+		return h, err
+	}
+	if h.latest, err = latest(ctx, q, shopID); err != nil || h.latest == nil {
+		return h, err
+	}
+	if slices.ContainsFunc(h.set, func(r db.SettingsHistoryRow) bool { return r.Name == record.LearnedWeights }) {
+		h.weights, err = weightsLearned(ctx, q, shopID)
+	}
+	return h, err
 }
 
 // At is the settings as they were at a time; zero is at present. list tells who set what.
 func (h History) At(at time.Time) (record.Settings, []record.Setting) {
 	list := record.AllSettings()
 	set := map[string]string{}
-	for _, r := range h {
+	for _, r := range h.set {
 		if !at.IsZero() && r.MadeAt.After(at) {
 			continue
 		}
@@ -36,7 +48,17 @@ func (h History) At(at time.Time) (record.Settings, []record.Setting) {
 			}
 		}
 	}
-	return record.SettingsOf(set), list
+	s := record.SettingsOf(set)
+	if at.IsZero() {
+		s.Learned = h.latest
+	}
+	for i := len(h.weights) - 1; i >= 0 && s.Weights == nil; i-- {
+		if w := h.weights[i]; at.IsZero() || !w.madeAt.After(at) {
+			s.Weights = w.weights
+		}
+	}
+	s.Choose(set)
+	return s, list
 }
 
 // Visit reads one fit of the shop. It fails with app.ErrNotFound where there is none.

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"reflect"
 	"strings"
 	"sync"
 	"testing"
@@ -394,7 +395,7 @@ func TestChoosingAndTakingBack(t *testing.T) {
 		t.Errorf("sent twice: pairs %d and %d, stock from %d to %d", pair, again, before, stock())
 	}
 	d, basis := b.load(t, fit).Choice()
-	if d == nil || basis.PairID != pair || basis.Settings != record.Shipped() || basis.Ranked.Size.UK != best.Size.UK ||
+	if d == nil || basis.PairID != pair || !reflect.DeepEqual(basis.Settings, record.Shipped()) || basis.Ranked.Size.UK != best.Size.UK ||
 		basis.Support.Level == nil {
 		t.Errorf("%+v %+v", d, basis)
 	}
@@ -484,7 +485,7 @@ func TestSettings(t *testing.T) {
 	if a, err := b.load(t, fit).Support(); err != nil || a.Lead != term.PronationMatched || len(a.Spread) != 1 {
 		t.Errorf("%+v %v", a, err)
 	}
-	if s, _, err := b.People.Settings(ctx, b.other); err != nil || s != record.Shipped() {
+	if s, _, err := b.People.Settings(ctx, b.other); err != nil || !reflect.DeepEqual(s, record.Shipped()) {
 		t.Errorf("another shop's settings changed: %+v %v", s, err)
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"reflect"
 	"strings"
 	"testing"
 	"time"
@@ -112,7 +113,8 @@ func TestDecisionsForgetHealth(t *testing.T) {
 			t.Errorf("the choice's basis still tells of %s: %s", word, data)
 		}
 	}
-	if after.Ranked.Size.Label != before.Ranked.Size.Label || after.Price != before.Price || after.Settings != before.Settings ||
+	if after.Ranked.Size.Label != before.Ranked.Size.Label || after.Price != before.Price ||
+		!reflect.DeepEqual(after.Settings, before.Settings) ||
 		*after.Support.Level != *before.Support.Level {
 		t.Errorf("the rest of the choice changed: %+v", after)
 	}

@@ -8,6 +8,7 @@ import (
 	"trevik/internal/app"
 	"trevik/internal/app/due"
 	"trevik/internal/app/films"
+	"trevik/internal/app/lessons"
 	"trevik/internal/app/people"
 	"trevik/internal/app/practice"
 	"trevik/internal/app/prints"
@@ -34,6 +35,7 @@ type Suite struct {
 	Runs     *runlog.Log
 	Seasons  *seasons.Seasons
 	Due      *due.Lists
+	Lessons  *lessons.Lessons
 	Transfer *transfer.Transfer
 	Practice *practice.Practice
 }
@@ -48,6 +50,7 @@ func New(s *store.Store, clock func() time.Time, log *slog.Logger) *Suite {
 	out.Wardrobe = &wardrobe.Wardrobe{Core: core, Visits: out.Visits}
 	out.Runs = runlog.New(core, out.Visits, queue)
 	out.Seasons = seasons.New(core, out.Visits, out.Wardrobe, out.People, queue)
+	out.Lessons = lessons.New(core, out.Visits, out.Shelf, out.People, queue)
 	out.Due = due.New(core, out.Shelf, queue)
 	out.Transfer = transfer.New(core, out.Shelf, out.Prints, out.People, queue)
 	out.Practice = practice.New(core, out.Visits, out.Transfer, queue)

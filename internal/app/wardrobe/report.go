@@ -11,6 +11,7 @@ import (
 	"trevik/internal/app"
 	"trevik/internal/app/load"
 	"trevik/internal/core/fault"
+	"trevik/internal/core/learn"
 	"trevik/internal/form"
 	"trevik/internal/record"
 	"trevik/internal/store/db"
@@ -95,7 +96,14 @@ type Learned struct {
 type Lessons struct {
 	Levels, Rooms, Models []Learned
 	N                     int
+	Level                 learn.Kept // the confidence that was told of the level, against feeling right after some weeks
 }
+
+// Of a report that tells whether a pair felt right: after how many days it is, and from which comfort on it does (house).
+const (
+	keptDays    = 21
+	keptComfort = 7
+)
 
 // WhatWasLearned adds up the shop's reports by the level that was decided on, by the room
 // of the pair against what was wanted, and by model.
@@ -119,6 +127,7 @@ func (w *Wardrobe) WhatWasLearned(ctx context.Context, who app.Actor) (Lessons, 
 		l.Mean = (l.Mean*float64(l.N) + float64(comfort)) / float64(l.N+1)
 		l.N++
 	}
+	var level []learn.Promise
 	for _, r := range rows {
 		var b record.Basis
 		if err := json.Unmarshal(r.Basis, &b); err != nil {
@@ -127,6 +136,9 @@ func (w *Wardrobe) WhatWasLearned(ctx context.Context, who app.Actor) (Lessons, 
 		out.N++
 		if b.Support.Level != nil {
 			add(&out.Levels, string(*b.Support.Level), r.Comfort)
+			if r.AfterDays >= keptDays {
+				level = append(level, learn.Promise{Told: b.Support.Confidence, Kept: r.Comfort >= keptComfort})
+			}
 		}
 		size := b.Ranked.Size
 		room := "as wanted"
@@ -141,6 +153,7 @@ func (w *Wardrobe) WhatWasLearned(ctx context.Context, who app.Actor) (Lessons, 
 			add(&out.Models, record.FullName(m), r.Comfort)
 		}
 	}
+	out.Level = learn.Promises(level)
 	for _, list := range [][]Learned{out.Levels, out.Rooms, out.Models} {
 		slices.SortStableFunc(list, func(x, y Learned) int { return cmp.Compare(y.Mean, x.Mean) })
 	}

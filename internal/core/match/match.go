@@ -127,7 +127,7 @@ func Rank(r Request) (Answer, error) {
 			a.RuledOut = append(a.RuledOut, *out)
 			continue
 		}
-		c := Ranked{Model: m.ID, Size: r.sized(m, fit), LifeKM: m.Life(r.House), model: m, fit: fit}
+		c := Ranked{Model: m.ID, Size: r.sized(m, fit), LifeKM: r.lifeOf(m), model: m, fit: fit}
 		c.Size.InsteadOf, c.Moves = instead, fit.moves
 		c.CostPerKM = float64(m.Price()) / c.LifeKM
 		a.Ranked = append(a.Ranked, c)
@@ -222,3 +222,13 @@ func money(v int64, currency string) string {
 }
 
 func words[T ~string](w T) string { return strings.ReplaceAll(string(w), "_", " ") }
+
+// lifeOf is how long a model lasts, wear-adjusted km.
+func (r *Request) lifeOf(m *shoe.Model) float64 {
+	if r.Life != nil {
+		if km := r.Life(m); km > 0 {
+			return km
+		}
+	}
+	return m.Life(r.House)
+}

@@ -111,22 +111,24 @@ type Request struct {
 	Budget     *Budget              `json:"budget"`
 	Disliked   []string             `json:"disliked"`
 	Weights    map[string]float64   `json:"weights"`
-	Settings   Settings             `json:"settings"`
-	Models     []shoe.Model         `json:"models"`
-	House      *house.Values        `json:"-"` // nil is as shipped
-	Overruled  []string             `json:"-"` // models that a fitter lets in all the same
-	Tried      map[string]Tried     `json:"-"` // what the try-on found, by model
-	Leader     string               `json:"-"` // of the comparisons, empty before there are two
-	longest    float64              // mm, the longer foot's sizing length
-	widest     float64              // mm, the wider ball; 0 when not measured
-	length     float64              // mm, the longer foot's length
-	weights    map[string]float64   // scaled to sum 1
-	share      [13]float64          // the same, in the order of MarkNames
-	sock       float64              // mm
-	byID       map[string]*shoe.Model
-	twins      map[twinKey][]*shoe.Model
-	grounds    map[term.Surface]float64 // share of the week's km by what models are made for
-	youthSize  bool                     // a youth model has a youth's size
+	// Life is how long a model lasts, wear-adjusted km, where a shop learned it; nil, or 0, is as told of it.
+	Life      func(*shoe.Model) float64 `json:"-"`
+	Settings  Settings                  `json:"settings"`
+	Models    []shoe.Model              `json:"models"`
+	House     *house.Values             `json:"-"` // nil is as shipped
+	Overruled []string                  `json:"-"` // models that a fitter lets in all the same
+	Tried     map[string]Tried          `json:"-"` // what the try-on found, by model
+	Leader    string                    `json:"-"` // of the comparisons, empty before there are two
+	longest   float64                   // mm, the longer foot's sizing length
+	widest    float64                   // mm, the wider ball; 0 when not measured
+	length    float64                   // mm, the longer foot's length
+	weights   map[string]float64        // scaled to sum 1
+	share     [13]float64               // the same, in the order of MarkNames
+	sock      float64                   // mm
+	byID      map[string]*shoe.Model
+	twins     map[twinKey][]*shoe.Model
+	grounds   map[term.Surface]float64 // share of the week's km by what models are made for
+	youthSize bool                     // a youth model has a youth's size
 }
 
 // MarkNames are the marks in the order in which they are shown.

@@ -218,6 +218,21 @@ type Job struct {
 	Deaths   int32
 }
 
+type Lesson struct {
+	ID      uint64
+	ShopID  uint64
+	Day     time.Time
+	Pairs   int32
+	Ended   int32
+	Tryons  int32
+	WithTwo int32
+	Life    json.RawMessage
+	Liking  json.RawMessage
+	Weights json.RawMessage
+	Runners json.RawMessage
+	MadeAt  time.Time
+}
+
 type Link struct {
 	ID        uint64
 	ShopID    uint64

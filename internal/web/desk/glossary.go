@@ -54,12 +54,3 @@ var words = []entry{
 }
 
 func (d *Desk) glossary(c *kit.Req) error { return d.page(c, "Words of the trade", "glossary", words) }
-
-// learned is what the shop's reports say.
-func (d *Desk) learned(c *kit.Req) error {
-	l, err := d.App.Wardrobe.WhatWasLearned(c.Ctx(), c.Who)
-	if err != nil {
-		return err
-	}
-	return d.page(c, "What was learned", "learned", l)
-}

@@ -225,7 +225,8 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		if o.Way = way.Text(); o.Way != "" {
 			o.WayWeeks = draw.ChangeWeeks(way.Plan.Weeks, 0, fit.Units)
 		}
-		o.PerKM = fmt.Sprintf("%.2f %s per km over its life of some %.0f km", r.CostPerKM/100, fit.Shop.Currency, r.LifeKM)
+		o.PerKM = fmt.Sprintf("%.2f %s per km over its life of some %.0f km", r.CostPerKM/100, fit.Shop.Currency, r.LifeKM) +
+			fit.FromOurs(o.M)
 		o.For, o.Against = forAndAgainst(r.Marks)
 		if l, told := liked[catalogue.RowID(r.Model)]; told {
 			o.Liked = &l
@@ -270,8 +271,8 @@ func forAndAgainst(marks []match.Mark) (good, bad string) {
 
 // weights are the marks' sliders, as they are set.
 func (b *body) weights(fit *record.Conclusions) {
-	for i, name := range match.MarkNames {
-		v := fit.House().Weights[i]
+	for _, name := range match.MarkNames {
+		v := fit.WeightOf(name)
 		if own := record.MarkWeight.Ptr(fit.Visit, record.MarkRow(name)); own != nil {
 			v = *own
 		}

@@ -1,0 +1,156 @@
+package suite_test
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"trevik/internal/app"
+	"trevik/internal/app/wardrobe"
+	"trevik/internal/record"
+)
+
+// taught is a shop of so many runners with a pair each that wore out after so many km.
+func (b *bench) taught(t *testing.T, runners int, km float64) (ids []uint64) {
+	t.Helper()
+	ctx := context.Background()
+	for i := range runners {
+		fit := b.ready(t)
+		runner := b.load(t, fit).Runner.ID
+		pair := b.owned(t, runner, "norrbeck-skua-4-men", 150)
+		b.ran(t, runner, pair, km+float64(10*i))
+		must(t, b.Wardrobe.SetAside(ctx, b.fitter, runner, pair, record.WornOut, ""))
+		ids = append(ids, runner)
+	}
+	return ids
+}
+
+func (b *bench) learn(t *testing.T) *record.Lesson {
+	t.Helper()
+	_, err := b.Lessons.Refit(context.Background(), b.fitter.ShopID, func(int, int) {})
+	must(t, err)
+	last, _, err := b.Lessons.Latest(context.Background(), b.fitter)
+	must(t, err)
+	return last
+}
+
+// A shop learns from its own pairs, of nobody else's and of no practice; what it learned stands in the forecast of the next pair;
+// nothing names a runner; the house's figures can be chosen again; what was learned before stays.
+func TestLessons(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	if none := b.learn(t); none.Life.Pairs != 0 || none.Life.Ended != 0 {
+		t.Errorf("of no pair: %+v", none.Life)
+	}
+	ids := b.taught(t, 6, 900) // far longer than the house says
+	_, err := b.Practice.Start(ctx, b.fitter)
+	must(t, err)
+	l := b.learn(t)
+	if l.Life.Pairs != 6 || l.Life.Ended != 6 || len(l.Life.Runners) != 0 || l.Runners["norrbeck-skua-4-men"] != 6 {
+		t.Fatalf("%+v of %v", l.Life, l.Runners)
+	}
+	fit := b.ready(t)
+	runner := b.load(t, fit).Runner.ID
+	b.owned(t, runner, "norrbeck-skua-4-men", 10)
+	life := func() (float64, string) {
+		c, err := b.Visits.OfRunner(ctx, b.fitter, runner)
+		must(t, err)
+		worn, err := c.Worn()
+		must(t, err)
+		return worn[0].Wear.LifeKM.P50, strings.Join(worn[0].Wear.Why, " ")
+	}
+	ours, why := life()
+	if !strings.Contains(why, "from 6 pairs of ours") {
+		t.Errorf("%q", why)
+	}
+	must(t, b.People.ChangeSettings(ctx, b.owner, map[string]string{record.LearnedLives: record.HouseLives}))
+	house, why := life()
+	if ours <= house || strings.Contains(why, "of ours") {
+		t.Errorf("ours %.0f km, the house's %.0f; %q", ours, house, why)
+	}
+	must(t, b.People.ChangeSettings(ctx, b.owner, map[string]string{record.LearnedLives: record.OursFromFive}))
+	if again, _ := life(); again != ours {
+		t.Errorf("chosen again: %.1f, not %.1f", again, ours)
+	}
+	// The same again is no new lesson; on another day it is.
+	if kept, err := b.Lessons.Refit(ctx, b.fitter.ShopID, func(int, int) {}); err != nil || !kept {
+		t.Errorf("a pair more was nothing new: %v", err)
+	}
+	if kept, err := b.Lessons.Refit(ctx, b.fitter.ShopID, func(int, int) {}); err != nil || kept {
+		t.Errorf("the same on the same day was kept: %v", err)
+	}
+	b.now = b.now.AddDate(0, 0, 1)
+	b.learn(t)
+	last, before, err := b.Lessons.Latest(ctx, b.fitter)
+	must(t, err)
+	if before == nil || !last.Day.After(before.Day) {
+		t.Errorf("%v, before it %v", last, before)
+	}
+	// The other shop learned nothing of it.
+	if other, _, err := b.Lessons.Latest(ctx, b.other); err != nil || other != nil {
+		t.Errorf("another shop: %+v, %v", other, err)
+	}
+	// Who is erased leaves counts of earlier days alone.
+	must(t, b.Transfer.Erase(ctx, b.owner, ids[0]))
+	if l = b.learn(t); l.Life.Ended != 5 {
+		t.Errorf("after one was erased %d worn out", l.Life.Ended)
+	}
+	var stored string
+	must(t, b.store.DB.QueryRow("SELECT GROUP_CONCAT(CONCAT(life, liking, runners)) FROM lessons").Scan(&stored))
+	if strings.Contains(stored, "Anselm") || strings.Contains(stored, `"runner":`) {
+		t.Error("a lesson names a runner")
+	}
+	if err := b.Lessons.Ask(ctx, b.trainee); !errors.Is(err, app.ErrNotAllowed) {
+		t.Errorf("a trainee asks: %v", err)
+	}
+}
+
+// A fit that is closed keeps the weights that it was made under; an open one goes by what is chosen now; try-ons of two pairs or
+// more are learned from, with what was chosen.
+func TestLessonsWeights(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	fit := b.ready(t)
+	ranked, ok, err := b.load(t, fit).Match()
+	must(t, err)
+	if !ok || len(ranked.Ranked) < 2 {
+		t.Fatal("nothing is ranked")
+	}
+	c := b.load(t, fit)
+	for i, r := range ranked.Ranked[:2] {
+		b.typed(t, b.fitter, fit, "try-on", fmt.Sprintf("try_comfort.%d=%d", c.Shop.Catalogue.RowID(r.Model), 5+3*i))
+	}
+	_, err = b.Wardrobe.Choose(ctx, b.fitter, fit, wardrobe.Sale{Model: ranked.Ranked[1].Model})
+	must(t, err)
+	l := b.learn(t)
+	if l.Liking.TryOns != 1 || l.Liking.WithTwo != 1 || l.Liking.Hits.House.OfFirst != 1 || len(l.Liking.Weights) == 0 {
+		t.Fatalf("%+v", l.Liking)
+	}
+	sum := 0.0
+	for _, w := range l.Liking.Weights {
+		sum += w.Learned
+	}
+	if sum < 0.999 || sum > 1.001 {
+		t.Errorf("the weights come to %g", sum)
+	}
+	must(t, b.Visits.Close(ctx, b.fitter, fit))
+	b.now = b.now.Add(time.Hour)
+	must(t, b.People.ChangeSettings(ctx, b.owner, map[string]string{record.LearnedWeights: record.OurWeights}))
+	if s := b.load(t, fit).Settings; s.Weights != nil {
+		t.Error("the closed fit goes by weights that were chosen later")
+	}
+	open := b.ready(t)
+	s := b.load(t, open).Settings
+	if len(s.Weights) != len(l.Liking.Weights) {
+		t.Errorf("an open fit goes by %v", s.Weights)
+	}
+	basis, err := json.Marshal(record.Basis{Settings: s})
+	must(t, err)
+	if !strings.Contains(string(basis), `"weights"`) {
+		t.Error("what a choice is made under does not hold the weights")
+	}
+}

@@ -1,0 +1,236 @@
+package record
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"time"
+
+	"trevik/internal/core/house"
+	"trevik/internal/core/learn"
+	"trevik/internal/core/limits"
+	"trevik/internal/core/match"
+	"trevik/internal/core/shoe"
+	"trevik/internal/core/term"
+	"trevik/internal/core/tryon"
+	"trevik/internal/core/units"
+	"trevik/internal/core/wear"
+)
+
+// LeastEnded is how many pairs of a shop's own have to be worn out before what they taught stands in the place of the house's
+// figures (source: learning.md).
+const LeastEnded = 5
+
+// modelSD is the SD of ln of a model's life about its class's (source: learning.md).
+const modelSD = 0.15
+
+// Lesson is what a shop's own pairs and try-ons taught by a day. It names no runner.
+type Lesson struct {
+	ID      uint64
+	Day     time.Time
+	MadeAt  time.Time
+	Life    learn.LifeAnswer // without its runners
+	Liking  learn.LikingAnswer
+	Runners map[string]int // how many a class's and a model's pairs are of
+	classes map[term.Class]*learn.ClassLife
+	models  map[string]*learn.ModelLife
+}
+
+// NewLesson is a lesson that is ready to be asked.
+func NewLesson(l Lesson) *Lesson {
+	l.Life.Runners = nil
+	l.classes, l.models = map[term.Class]*learn.ClassLife{}, map[string]*learn.ModelLife{}
+	for i := range l.Life.Classes {
+		l.classes[l.Life.Classes[i].Class] = &l.Life.Classes[i]
+	}
+	for i := range l.Life.Models {
+		l.models[l.Life.Models[i].Model] = &l.Life.Models[i]
+	}
+	return &l
+}
+
+// Of is what the shop's own pairs say of a model's median life, wear-adjusted km: of the model itself, else of its class, with
+// what models of a class differ by. nil is nothing yet: too few worn out in all, or none of its class.
+func (l *Lesson) Of(m *shoe.Model, h *house.Values) *wear.Learned {
+	if l == nil || l.Life.Ended < LeastEnded {
+		return nil
+	}
+	class := l.classes[m.Class]
+	if class == nil || class.WornOut == 0 {
+		return nil
+	}
+	out := &wear.Learned{Pairs: class.WornOut}
+	if own := l.models[m.ID]; own != nil {
+		out.MedianKM, out.SDLn = own.Median.P50, own.Ln.SD
+		if own.WornOut > 0 {
+			out.Pairs = own.WornOut
+		}
+	} else {
+		out.MedianKM = class.Median.P50
+		if m.MedianLifeKM != nil { // as told of it, longer or shorter as its class is
+			out.MedianKM = *m.MedianLifeKM * class.Median.P50 / house.Or(h).MedianLife(m.Class)
+		}
+		out.SDLn = math.Hypot(class.Ln.SD, modelSD)
+	}
+	out.MedianKM = min(max(out.MedianKM, limits.MedianLifeKM.Lo), limits.MedianLifeKM.Hi)
+	out.SDLn = min(max(out.SDLn, limits.SDLn.Lo), limits.SDLn.Hi)
+	return out
+}
+
+// Weights are the learned ones by mark; nil where nothing was learned.
+func (l *Lesson) Weights() map[string]float64 {
+	if l == nil || len(l.Liking.Weights) == 0 {
+		return nil
+	}
+	out := map[string]float64{}
+	for _, w := range l.Liking.Weights {
+		out[w.Mark] = w.Learned
+	}
+	return out
+}
+
+// Choose leaves of what the shop learned what it chose to go by.
+func (s *Settings) Choose(set map[string]string) {
+	if set[LearnedLives] == HouseLives {
+		s.Learned = nil
+	}
+	if set[LearnedWeights] != OurWeights {
+		s.Weights = nil
+	}
+}
+
+// lifeLearned is what the shop's own pairs say of a model, as things stand at present: what a pair lasts is no choice of a fit.
+func (c *Conclusions) lifeLearned(m *shoe.Model) *wear.Learned {
+	return c.Shop.Settings.Learned.Of(m, &c.Shop.Settings.House)
+}
+
+// learnedWeights are the marks' weights that the shop learned, of the house's sum, so that a mark whose weight is set beside them
+// counts as it would beside the house's; nil are the house's.
+func (v *Visit) learnedWeights() map[string]float64 {
+	if v.Settings.Weights == nil {
+		return nil
+	}
+	sum := 0.0
+	for _, w := range v.Settings.House.Weights {
+		sum += w
+	}
+	out := map[string]float64{}
+	for name, w := range v.Settings.Weights {
+		out[name] = sum * w
+	}
+	return out
+}
+
+// WeightOf is what a mark weighs in this fit unless that was set for it: by the house, or as the shop learned.
+func (v *Visit) WeightOf(mark string) float64 {
+	if w, ok := v.learnedWeights()[mark]; ok {
+		return units.Round(w, 2)
+	}
+	return v.House().Weights[slices.Index(match.MarkNames, mark)]
+}
+
+// history is the runner's worn out pairs, each against what is known of its model by now.
+func (c *Conclusions) history() []wear.Retired {
+	h := &c.Shop.Settings.House
+	out := c.Runner.History(h)
+	if c.Shop.Settings.Learned == nil {
+		return out
+	}
+	at := 0
+	for i := range c.Runner.Pairs {
+		p := &c.Runner.Pairs[i]
+		if !p.counts(h) {
+			continue
+		}
+		if l := c.lifeLearned(&p.Model); l != nil {
+			out[at].MedianKM = &l.MedianKM
+		}
+		at++
+	}
+	return out
+}
+
+// Lives are the runner's pairs for learning from: worn out ones are lives, others lasted at least so long. A worn out pair of
+// which nobody knows what it ran before tells none.
+func (c *Conclusions) Lives() []learn.Pair {
+	h := &c.Shop.Settings.House
+	var out []learn.Pair
+	for i := range c.Runner.Pairs {
+		p := &c.Runner.Pairs[i]
+		km := p.EffectiveKM(h)
+		x := learn.Pair{Model: p.Model.ID, Class: p.Model.Class, MedianKM: p.Model.MedianLifeKM, MassKG: MassKg.Ptr(c.Visit), Strike: c.Strike(),
+			EffectiveKM: &km, Ended: learn.InUse}
+		switch {
+		case p.SetAsideOn.IsZero():
+		case p.Reason != WornOut:
+			x.Ended = learn.Other
+		case p.Before.Unknown || km <= 0:
+			continue
+		default:
+			x.Ended = learn.WornOut
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+// TriedOn is a fit's try-on for learning from: the marks of each pair that was worn under this fit, its comfort, what was compared
+// and what was chosen. ok is false where fewer than two pairs with marks were worn.
+func (c *Conclusions) TriedOn() (t learn.TryOn, ok bool, err error) {
+	answer, ready, err := c.Match()
+	if err != nil || !ready {
+		return t, false, err
+	}
+	worn := map[string]bool{}
+	for _, id := range c.tried() {
+		m := c.Shop.Catalogue.ByID(id.Model)
+		if m == nil || !c.leads(id) || worn[m.ID] {
+			continue
+		}
+		for _, r := range answer.Ranked {
+			if r.Model == m.ID {
+				t.Pairs = append(t.Pairs, learn.Worn{Pair: m.ID, Marks: marksOf(r), Comfort: c.comfort(id)})
+				worn[m.ID] = true
+			}
+		}
+	}
+	for _, x := range c.Comparisons() {
+		if !worn[x.Left] || !worn[x.Right] {
+			continue
+		}
+		switch x.Better {
+		case x.Left:
+			t.Wins = append(t.Wins, tryon.Comparison{Winner: x.Left, Loser: x.Right})
+		case x.Right:
+			t.Wins = append(t.Wins, tryon.Comparison{Winner: x.Right, Loser: x.Left})
+		default:
+			t.Wins = append(t.Wins, tryon.Comparison{Even: []string{x.Left, x.Right}})
+		}
+	}
+	for _, x := range c.Choices() {
+		if code := x.Basis.Ranked.Model; worn[code] && t.Chosen == nil {
+			t.Chosen = &code
+		}
+	}
+	return t, len(t.Pairs) >= 2, nil
+}
+
+func marksOf(r match.Ranked) map[string]float64 {
+	out := map[string]float64{}
+	for _, m := range r.Marks {
+		out[m.Mark] = m.Value
+	}
+	return out
+}
+
+// FromOurs says that a model's life comes from the shop's own pairs, and from how many; empty where it does not.
+func (c *Conclusions) FromOurs(m *shoe.Model) string {
+	switch l := c.lifeLearned(m); {
+	case l == nil:
+		return ""
+	case l.Pairs == 1:
+		return ", from one pair of ours"
+	default:
+		return fmt.Sprintf(", from %d pairs of ours", l.Pairs)
+	}
+}
