@@ -154,3 +154,46 @@ func TestLessonsWeights(t *testing.T) {
 		t.Error("what a choice is made under does not hold the weights")
 	}
 }
+
+// What recurs in a model is told from five runners on, beside the version before it where enough told of that; fewer are told of
+// nobody.
+func TestRecurring(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	rub := func(code string, runners, rubbed int) {
+		t.Helper()
+		for i := range runners {
+			fit := b.start(t)
+			runner := b.load(t, fit).Runner.ID
+			pair := b.owned(t, runner, code, 60)
+			if i < rubbed {
+				for range 2 { // told twice it is one runner still
+					_, err := b.store.DB.Exec(`INSERT INTO rubs (shop_id, pair_id, side, place, comes, cause, tried, referred, by_runner, made_by,
+						made_at) VALUES (?, ?, '', 'heel', '', '', '', FALSE, FALSE, ?, NOW())`, b.fitter.ShopID, pair, b.fitter.UserID)
+					must(t, err)
+				}
+			}
+		}
+	}
+	rub("norrbeck-skua-4-men", 8, 4)
+	if list, err := b.Lessons.Recurring(ctx, b.fitter); err != nil || len(list) != 0 {
+		t.Errorf("four runners told it, and it is shown: %+v, %v", list, err)
+	}
+	rub("norrbeck-skua-4-men", 4, 1)
+	list, err := b.Lessons.Recurring(ctx, b.fitter)
+	must(t, err)
+	if len(list) != 1 || list[0].Told != 5 || list[0].Of != 12 || list[0].What != "rubs at the heel" || list[0].Before != nil ||
+		list[0].Cured() != "" {
+		t.Fatalf("%+v", list)
+	}
+	rub("norrbeck-skua-3-men", 6, 6)
+	list, err = b.Lessons.Recurring(ctx, b.fitter)
+	must(t, err)
+	if len(list) != 2 || list[0].Told != 6 || list[1].Before == nil || list[1].Before.Told != 6 ||
+		list[1].Cured() != "better than the version before" {
+		t.Errorf("%+v", list)
+	}
+	if other, err := b.Lessons.Recurring(ctx, b.other); err != nil || len(other) != 0 {
+		t.Errorf("another shop: %+v, %v", other, err)
+	}
+}

@@ -7,6 +7,7 @@ package db
 
 import (
 	"context"
+	"database/sql"
 	"encoding/json"
 	"strings"
 	"time"
@@ -219,6 +220,75 @@ func (q *Queries) LessonByID(ctx context.Context, arg LessonByIDParams) (Lesson,
 	return i, err
 }
 
+const rubsRecur = `-- name: RubsRecur :many
+SELECT p.model_id, r.place AS what, COUNT(DISTINCT p.runner_id) AS runners FROM rubs r JOIN pairs p ON p.id = r.pair_id
+  JOIN runners x ON x.id = p.runner_id
+WHERE p.shop_id = ? AND p.taken_back_at IS NULL AND x.practice_seed IS NULL AND x.erased_at IS NULL GROUP BY p.model_id, r.place
+`
+
+type RubsRecurRow struct {
+	ModelID uint64
+	What    string
+	Runners int64
+}
+
+// Where a model rubbed, by how many runners told it.
+func (q *Queries) RubsRecur(ctx context.Context, shopID uint64) ([]RubsRecurRow, error) {
+	rows, err := q.db.QueryContext(ctx, rubsRecur, shopID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []RubsRecurRow
+	for rows.Next() {
+		var i RubsRecurRow
+		if err := rows.Scan(&i.ModelID, &i.What, &i.Runners); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const runnersOfModels = `-- name: RunnersOfModels :many
+SELECT p.model_id, COUNT(DISTINCT p.runner_id) AS runners FROM pairs p JOIN runners x ON x.id = p.runner_id
+WHERE p.shop_id = ? AND p.taken_back_at IS NULL AND x.practice_seed IS NULL AND x.erased_at IS NULL GROUP BY p.model_id
+`
+
+type RunnersOfModelsRow struct {
+	ModelID uint64
+	Runners int64
+}
+
+func (q *Queries) RunnersOfModels(ctx context.Context, shopID uint64) ([]RunnersOfModelsRow, error) {
+	rows, err := q.db.QueryContext(ctx, runnersOfModels, shopID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []RunnersOfModelsRow
+	for rows.Next() {
+		var i RunnersOfModelsRow
+		if err := rows.Scan(&i.ModelID, &i.Runners); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const runnersToLearn = `-- name: RunnersToLearn :many
 SELECT id FROM runners WHERE shop_id = ? AND id > ? AND erased_at IS NULL AND practice_seed IS NULL ORDER BY id LIMIT ?
 `
@@ -261,4 +331,49 @@ func (q *Queries) ShopSince(ctx context.Context, id uint64) (time.Time, error) {
 	var created_at time.Time
 	err := row.Scan(&created_at)
 	return created_at, err
+}
+
+const toesTold = `-- name: ToesTold :many
+SELECT f.model_id, f.text_value AS what, COUNT(DISTINCT t.runner_id) AS runners FROM findings f JOIN fits t ON t.id = f.fit_id
+  JOIN runners x ON x.id = t.runner_id
+WHERE f.shop_id = ? AND f.name = ? AND NOT f.withdrawn AND f.model_id IS NOT NULL
+  AND x.practice_seed IS NULL AND x.erased_at IS NULL
+  AND NOT EXISTS (SELECT 1 FROM findings g WHERE g.fit_id = f.fit_id AND g.name = f.name AND g.model_id = f.model_id
+    AND g.repeat_no = f.repeat_no AND g.id > f.id)
+GROUP BY f.model_id, f.text_value
+`
+
+type ToesToldParams struct {
+	ShopID uint64
+	Name   string
+}
+
+type ToesToldRow struct {
+	ModelID sql.NullInt64
+	What    sql.NullString
+	Runners int64
+}
+
+// What was told of the toes in each model that was tried on, the latest of a trial.
+func (q *Queries) ToesTold(ctx context.Context, arg ToesToldParams) ([]ToesToldRow, error) {
+	rows, err := q.db.QueryContext(ctx, toesTold, arg.ShopID, arg.Name)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []ToesToldRow
+	for rows.Next() {
+		var i ToesToldRow
+		if err := rows.Scan(&i.ModelID, &i.What, &i.Runners); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }

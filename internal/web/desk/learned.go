@@ -28,7 +28,7 @@ import (
 // House values of the page: under fewRunners a figure could name one, so it stands in its class's; under fewEnded, and fewPromises,
 // a number is said to be small; a promise that leans by more than this is said to.
 const (
-	fewRunners  = 5
+	fewRunners  = lessons.FewRunners
 	fewEnded    = 5
 	fewPromises = 20
 	leansBy     = 0.1
@@ -43,6 +43,7 @@ type learnedView struct {
 	Before  *record.Lesson
 	Job     jobs.State
 	Reports wardrobe.Lessons
+	Recurs  []lessons.Recurs
 	Lives   template.HTML
 	Likings template.HTML
 	Kept    []keptView // the promises, by their kind
@@ -109,6 +110,9 @@ func (d *Desk) showLearned(c *kit.Req, code int, faults fault.List) error {
 		v.Reports = wardrobe.Lessons{}
 	} else {
 		v.Last, v.Before, err = d.App.Lessons.Latest(c.Ctx(), c.Who)
+	}
+	if err == nil && v.Size == 0 {
+		v.Recurs, err = d.App.Lessons.Recurring(c.Ctx(), c.Who)
 	}
 	if err != nil {
 		return err
