@@ -5,10 +5,6 @@ import { browser, signIn } from "./trevik.mjs";
 test.use({ launchOptions: { ...browser, args: [...browser.args, "--use-fake-device-for-media-stream=fps=30",
   "--use-fake-ui-for-media-stream"] } });
 
-// Chromium's stand-in for a camera shows a moving pattern. With frames lost on a busy machine it has been taken for a leg
-// now and then, so that there was nothing to be marked: then it is filmed anew.
-test.describe.configure({ retries: 4 });
-
 test("the device's camera films, and a film without dots says so and is marked by hand", async ({ page }) => {
   test.setTimeout(300_000); // a slow machine steps through a film slowly
   await signIn(page);

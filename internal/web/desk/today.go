@@ -53,6 +53,7 @@ type ending struct {
 	due.Ending
 	URL string
 	Fan template.HTML
+	By  string // the day to order the next by, short; empty is none
 }
 
 // Of Today: how many fits under way are drawn, and how far ahead what is due is shown, days.
@@ -127,7 +128,13 @@ func (d *Desk) today(c *kit.Req) error {
 		return err
 	}
 	for _, e := range worn {
-		body.Ending = append(body.Ending, ending{e, bench.URL(e.FitID, "distance"), draw.MiniFan(e.Used)})
+		x := ending{Ending: e, URL: bench.URL(e.FitID, "distance"), Fan: draw.MiniFan(e.Used)}
+		if e.OrderBy != nil {
+			if on, err := time.Parse(time.DateOnly, *e.OrderBy); err == nil {
+				x.By = on.Format("2 Jan")
+			}
+		}
+		body.Ending = append(body.Ending, x)
 	}
 	body.Heads = order(c, body.Ending, body.Pages.only(), []column[ending]{
 		{"runner", "Runner", by(func(e ending) string { return e.Runner })},
@@ -137,12 +144,6 @@ func (d *Desk) today(c *kit.Req) error {
 		})},
 		{"run", "Run", size(func(e ending) float64 { return e.KM })},
 		{"left", "Likely left", size(func(e ending) float64 { return e.Left })},
-		{"order", "Order by", size(func(e ending) string {
-			if e.OrderBy == nil {
-				return "~" // after every day
-			}
-			return *e.OrderBy
-		})},
 	})
 	said, _, err := d.App.Due.Due(c.Ctx(), c.Who, due.Filter{Until: body.Today, Kind: record.DueSaid}, 1)
 	if err != nil {
