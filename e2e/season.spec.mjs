@@ -50,9 +50,10 @@ test("a season is moved, opened, told by their own plan, kept, and what it asks 
   const before = Math.round(Number(await page.locator("#f-plan_km-1").inputValue()));
   await page.locator("#f-plan_km-1").fill(String(before + 4));
   const kept = page.waitForResponse((r) => r.request().method() === "POST" && r.url().includes("/season/weeks/"));
+  const again = page.waitForEvent("load");
   await page.locator("#f-plan_km-1").press("Tab");
   expect((await kept).status()).toBe(303);
-  await page.waitForLoadState();
+  await again;
   await expect(page.locator("#f-plan_km-1")).toHaveValue(String(before + 4));
   await expect(page.locator(".runbar").first()).toBeVisible();
   // What cannot be is said at its field, and nothing is lost.

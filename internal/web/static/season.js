@@ -100,10 +100,11 @@ document.addEventListener("change", (event) => {
   if (!week) return;
   clearTimeout(later);
   later = setTimeout(() => {
-    if (week.querySelector("tr[data-half]") || !whole(week)) return;
-    week.requestSubmit();
+    if (whole(week)) week.requestSubmit();
   }, 250);
 });
+
+document.addEventListener("submit", () => clearTimeout(later));
 
 // whole says whether every run that is begun has its day, distance and kind.
 function whole(week) {
