@@ -215,17 +215,25 @@ func (v *Visit) ResizeValues(row int, minutes float64) ([]Value, error) {
 	if p == nil {
 		return nil, fault.List{{Field: at, Text: "is of no whole run"}}
 	}
+	if err := Resize(p, minutes, at); err != nil {
+		return nil, err
+	}
+	return rowValues(row, p), nil
+}
+
+// Resize makes a run last so many minutes at its pace. It fails with a fault.List at a field.
+func Resize(p *rotation.WeekPart, minutes float64, at string) error {
 	var l fault.List
 	begin, end := p.Times()
 	if l.Range(at, minutes, PlanMinutes.Lo, PlanMinutes.Hi, "minutes"); len(l) > 0 {
-		return nil, l
+		return l
 	}
 	p.KM = units.Round(p.KM*minutes/(end-begin), 1)
 	if l.Range(at, p.KM, PlanKM.Lo, PlanKM.Hi, "km at its pace"); len(l) > 0 {
-		return nil, l
+		return l
 	}
 	if p.Minutes != nil {
 		p.Minutes = &minutes
 	}
-	return rowValues(row, p), nil
+	return nil
 }

@@ -281,22 +281,11 @@ func resized(parts []rotation.WeekPart, sent url.Values) ([]rotation.WeekPart, e
 	if row < 1 || row > len(parts) {
 		return nil, fault.List{{Field: "plan_minutes.1", Text: "are of no run of this week"}}
 	}
-	p := &parts[row-1]
-	begin, end := p.Times()
-	var l fault.List
-	at := fmt.Sprintf("plan_minutes.%d", row)
 	if err != nil || math.IsNaN(minutes) {
 		minutes = 0
 	}
-	if l.Range(at, minutes, record.PlanMinutes.Lo, record.PlanMinutes.Hi, "minutes"); len(l) > 0 {
-		return nil, l
-	}
-	p.KM = units.Round(p.KM*minutes/(end-begin), 1)
-	if l.Range(at, p.KM, record.PlanKM.Lo, record.PlanKM.Hi, "km at its pace"); len(l) > 0 {
-		return nil, l
-	}
-	if p.Minutes != nil {
-		p.Minutes = &minutes
+	if err := record.Resize(&parts[row-1], minutes, fmt.Sprintf("plan_minutes.%d", row)); err != nil {
+		return nil, err
 	}
 	return parts, nil
 }
