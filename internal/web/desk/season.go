@@ -91,15 +91,21 @@ var seasonAsks = []struct {
 
 func (d *Desk) season(c *kit.Req) error { return d.showSeason(c, http.StatusOK, nil, nil) }
 
-func (d *Desk) showSeason(c *kit.Req, code int, sent url.Values, faults fault.List) error {
+// ofRunner is what follows from the latest fit of the runner whose address it is.
+func (d *Desk) ofRunner(c *kit.Req) (*record.Conclusions, error) {
 	id, err := kit.RowID(c, "runner")
 	if err != nil {
-		return err
+		return nil, err
 	}
-	fit, err := d.App.Visits.OfRunner(c.Ctx(), c.Who, id)
+	return d.App.Visits.OfRunner(c.Ctx(), c.Who, id)
+}
+
+func (d *Desk) showSeason(c *kit.Req, code int, sent url.Values, faults fault.List) error {
+	fit, err := d.ofRunner(c)
 	if err != nil {
 		return err
 	}
+	id := fit.Runner.ID
 	at, rest := kit.Say(c.Who.Units, faults, kit.Known("week_on", "week_km", "season_file", "column_date", "column_distance", "column_start",
 		"column_time", "column_ascent", "column_kind", "column_ground", "column_unit", "column_time_unit", "column_order"))
 	v := seasonView{Runner: *fit.Runner, Rotate: bench.URL(fit.ID, "rotation"), Hello: bench.URL(fit.ID, "hello"),

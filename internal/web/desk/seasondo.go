@@ -41,11 +41,7 @@ func (d *Desk) seasonRoutes() []kit.Route {
 
 // seasonFile gives the season as a plan for the command, which comes to the same.
 func (d *Desk) seasonFile(c *kit.Req) error {
-	id, err := kit.RowID(c, "runner")
-	if err != nil {
-		return err
-	}
-	fit, err := d.App.Visits.OfRunner(c.Ctx(), c.Who, id)
+	fit, err := d.ofRunner(c)
 	if err != nil {
 		return err
 	}
@@ -56,7 +52,7 @@ func (d *Desk) seasonFile(c *kit.Req) error {
 	if s.Plan() == nil || s.Fault != "" {
 		return app.ErrNotFound
 	}
-	c.File(fmt.Sprintf("season-%d.json", id), "application/json; charset=utf-8")
+	c.File(fmt.Sprintf("season-%d.json", fit.Runner.ID), "application/json; charset=utf-8")
 	return c.JSON(http.StatusOK, s.Plan())
 }
 

@@ -66,14 +66,11 @@ func weekAt(c *kit.Req, s *record.Season) (int, time.Time, error) {
 func (d *Desk) seasonWeek(c *kit.Req) error { return d.showWeek(c, http.StatusOK, nil, nil) }
 
 func (d *Desk) showWeek(c *kit.Req, code int, sent url.Values, faults fault.List) error {
-	id, err := kit.RowID(c, "runner")
+	fit, err := d.ofRunner(c)
 	if err != nil {
 		return err
 	}
-	fit, err := d.App.Visits.OfRunner(c.Ctx(), c.Who, id)
-	if err != nil {
-		return err
-	}
+	id := fit.Runner.ID
 	v := weekView{Runner: *fit.Runner}
 	if v.S, err = fit.Season(c.Ctx(), record.SeasonWhat{}); err != nil {
 		return err
@@ -202,14 +199,11 @@ const mostRuns = 28
 
 // setSeasonWeek saves a week's runs, or makes one of them last so many minutes at its pace.
 func (d *Desk) setSeasonWeek(c *kit.Req) error {
-	id, err := kit.RowID(c, "runner")
+	fit, err := d.ofRunner(c)
 	if err != nil {
 		return err
 	}
-	fit, err := d.App.Visits.OfRunner(c.Ctx(), c.Who, id)
-	if err != nil {
-		return err
-	}
+	id := fit.Runner.ID
 	s, err := fit.Season(c.Ctx(), record.SeasonWhat{})
 	if err != nil {
 		return err
