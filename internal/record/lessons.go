@@ -129,6 +129,11 @@ func (v *Visit) WeightOf(mark string) float64 {
 	return v.House().Weights[slices.Index(match.MarkNames, mark)]
 }
 
+// lifeThen is the same as it stood when this fit was made: a closed fit keeps what it was ranked by.
+func (c *Conclusions) lifeThen(m *shoe.Model) *wear.Learned {
+	return c.Settings.Learned.Of(m, c.House())
+}
+
 // history is the runner's worn out pairs, each against what is known of its model by now.
 func (c *Conclusions) history() []wear.Retired {
 	h := &c.Shop.Settings.House
@@ -157,7 +162,7 @@ func (c *Conclusions) Lives() []learn.Pair {
 	var out []learn.Pair
 	for i := range c.Runner.Pairs {
 		p := &c.Runner.Pairs[i]
-		km := p.EffectiveKM(h)
+		km := min(p.EffectiveKM(h), limits.PairKM.Hi)
 		x := learn.Pair{Model: p.Model.ID, Class: p.Model.Class, MedianKM: p.Model.MedianLifeKM, MassKG: MassKg.Ptr(c.Visit), Strike: c.Strike(),
 			EffectiveKM: &km, Ended: learn.InUse}
 		switch {
@@ -184,7 +189,7 @@ func (c *Conclusions) TriedOn() (t learn.TryOn, ok bool, err error) {
 	worn := map[string]bool{}
 	for _, id := range c.tried() {
 		m := c.Shop.Catalogue.ByID(id.Model)
-		if m == nil || !c.leads(id) || worn[m.ID] {
+		if m == nil || !c.leads(id) || worn[m.ID] || len(t.Pairs) == learn.MostWorn {
 			continue
 		}
 		for _, r := range answer.Ranked {
@@ -225,7 +230,7 @@ func marksOf(r match.Ranked) map[string]float64 {
 
 // FromOurs says that a model's life comes from the shop's own pairs, and from how many; empty where it does not.
 func (c *Conclusions) FromOurs(m *shoe.Model) string {
-	switch l := c.lifeLearned(m); {
+	switch l := c.lifeThen(m); {
 	case l == nil:
 		return ""
 	case l.Pairs == 1:

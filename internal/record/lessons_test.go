@@ -51,7 +51,7 @@ func TestLearnedLives(t *testing.T) {
 	if few.Of(m, h) != nil {
 		t.Error("four worn out stand in the place of the house's figure")
 	}
-	w.shop.Settings.Learned = few
+	w.shop.Settings.Learned, w.visit.Settings.Learned = few, few
 	if a, life := look(); a.LnLife != shipped.LnLife || life != told {
 		t.Errorf("from four worn out: %+v, not %+v", a.LnLife, shipped.LnLife)
 	}
@@ -69,7 +69,12 @@ func TestLearnedLives(t *testing.T) {
 	if l := own.Of(m, h); l.MedianKM != 1000 || l.SDLn != 0.12 || l.Pairs != 3 {
 		t.Errorf("the model itself: %+v", l)
 	}
+	// A pair wears by what is known at present; a fit is ranked by what was known when it was made.
 	w.shop.Settings.Learned = own
+	if _, life := look(); life != told {
+		t.Errorf("a fit of before is ranked by %g km, not %g", life, told)
+	}
+	w.visit.Settings.Learned = own
 	a, life := look()
 	if a.LnLife.Mean <= shipped.LnLife.Mean || life != 1000 {
 		t.Errorf("learned: %+v and %g km ranked; the house: %+v, %g", a.LnLife, life, shipped.LnLife, told)

@@ -46,7 +46,7 @@ func (c *Conclusions) Request(answer support.Answer) (r match.Request, ok bool) 
 		r.Surface, r.Kinds = s, []match.KindShare{{Kind: term.Gym, Ground: term.GroundTreadmill, Share: 1}}
 	}
 	r.Life = func(m *shoe.Model) float64 {
-		if l := c.lifeLearned(m); l != nil {
+		if l := c.lifeThen(m); l != nil {
 			return l.MedianKM
 		}
 		return 0

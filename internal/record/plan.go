@@ -195,7 +195,7 @@ func (c *Conclusions) suits(parts []rotation.WeekPart, of func(term.Kind, term.G
 // toBuy is a candidate that is on the shelf, or is to be ordered where stock is 0.
 func (c *Conclusions) toBuy(m *shoe.Model, id, name string, suits []rotation.Suit, stock int) CandidateInfo {
 	life := m.Life(c.House())
-	if l := c.lifeLearned(m); l != nil {
+	if l := c.lifeThen(m); l != nil {
 		life = l.MedianKM
 	}
 	return CandidateInfo{Candidate: rotation.Candidate{ID: id, Model: m.ID, Price: m.Price(), LifeKM: &life, Suitability: suits}, Name: name,

@@ -165,8 +165,9 @@ type PastWeek struct {
 type Season struct {
 	Starts  time.Time // this week's Monday
 	Weeks   [][]rotation.WeekPart
-	How     []string // of each week: empty as it was laid out, else ByHand or ByTheir
-	Ran     float64  // km of the first week that were run by now
+	How     []string            // of each week: empty as it was laid out, else ByHand or ByTheir
+	Ran     float64             // km of the first week that were run by now
+	Over    []rotation.WeekPart // of the first week, what was planned for days that are over
 	Past    []PastWeek
 	Answer  season.Answer
 	Pairs   []SeasonPair // those that are run, the most km first
@@ -214,13 +215,22 @@ func (c *Conclusions) season(ctx context.Context, what SeasonWhat) (*Season, err
 	}
 	s.Answer, err = season.Look(ctx, p.Plan, nil)
 	if l, ok := fault.As(err); ok {
-		s.Fault = l.Error()
+		s.Fault = s.says(l[0])
 		return s, nil
 	}
 	if err != nil {
 		return nil, err
 	}
 	return s, c.tell(s, p)
+}
+
+// says is a fault of the plan by its week.
+func (s *Season) says(f fault.Fault) string {
+	var week int
+	if n, _ := fmt.Sscanf(f.Field, "weeks[%d]", &week); n == 1 {
+		return fmt.Sprintf("the week of %s cannot be run: %s", s.week(week+1).Format("2 January"), f.Text)
+	}
+	return f.Field + " " + f.Text
 }
 
 // MondayOf is the Monday of a day's week.
@@ -313,7 +323,11 @@ func (c *Conclusions) ran(s *Season, before [][]rotation.WeekPart) {
 	}
 	s.Weeks[0] = slices.DeleteFunc(slices.Clone(s.Weeks[0]), func(p rotation.WeekPart) bool {
 		day := slices.Index(rotation.Days, p.Day)
-		return day < weekday(c.Today) || day == weekday(c.Today) && today && p.Kind != term.Race
+		over := day < weekday(c.Today) || day == weekday(c.Today) && today && p.Kind != term.Race
+		if over && p.Kind != term.Race {
+			s.Over = append(s.Over, p)
+		}
+		return over
 	})
 }
 
@@ -428,18 +442,26 @@ func (c *Conclusions) MovedParts(on time.Time, km float64) ([]rotation.WeekPart,
 		p.Barred = nil
 		out = append(out, p)
 	}
+	if at == 0 {
+		out = append(out, s.Over...)
+	}
 	return out, CheckWeek(out)
 }
 
 // leastRun is what a planned run comes to at least, km.
 const leastRun = 0.1
 
-// CheckWeek holds the runs of a week to what a week may be. It fails with a fault.List at plan_…, by the run's place from 1.
+// CheckWeek holds the runs of a week to what a week may be. It fails with a fault.List at plan_…, by the run's row where its id
+// tells that, else by its place from 1.
 func CheckWeek(parts []rotation.WeekPart) error {
 	if len(parts) == 0 {
 		return nil // a week of rest
 	}
-	w := rotation.Week{Parts: parts, Pairs: []rotation.Candidate{{ID: "any", Model: "any", Owned: true}}}
+	named := slices.Clone(parts)
+	for i := range named { // rows of two sources may be called alike
+		named[i].ID = fmt.Sprintf("run %d", i+1)
+	}
+	w := rotation.Week{Parts: named, Pairs: []rotation.Candidate{{ID: "any", Model: "any", Owned: true}}}
 	faults, _ := fault.As(w.Check())
 	var l fault.List
 	for _, f := range faults {
@@ -450,7 +472,9 @@ func CheckWeek(parts []rotation.WeekPart) error {
 		if field == "" {
 			field = "start"
 		}
-		l.Add(fmt.Sprintf("plan_%s.%d", field, i+1), "%s", strings.ReplaceAll(f.Text, `"`, ""))
+		row := i + 1
+		_, _ = fmt.Sscanf(parts[i].ID, "row %d", &row) // another id tells none
+		l.Add(fmt.Sprintf("plan_%s.%d", field, row), "%s", strings.ReplaceAll(f.Text, `"`, ""))
 	}
 	return l.Err()
 }

@@ -118,6 +118,15 @@ func TestSeasonWeeks(t *testing.T) {
 	if parts, err = w.follow(t).MovedParts(monday.AddDate(0, 0, 7), 20); err != nil || len(parts) != 4 {
 		t.Errorf("a week of rest is laid out again: %+v, %v", parts, err)
 	}
+	// Of this week what is over stays as it was planned, so that it is not lost when the rest is moved.
+	w.runner.Season.Weeks = nil
+	if parts, err = w.follow(t).MovedParts(monday, 44); err != nil || len(parts) != 4 {
+		t.Fatalf("%+v, %v", parts, err)
+	}
+	w.runner.Season.Weeks = []record.MovedWeek{{On: monday, How: record.ByHand, Parts: parts}}
+	if s = lookAhead(t, w, record.SeasonWhat{}); s.KM(0) != 44 || len(s.Over) != 2 || s.Over[0].KM+s.Over[1].KM != 18 {
+		t.Errorf("%.1f km to come, over are %+v", s.KM(0), s.Over)
+	}
 	// A fit of weeks ago: the weeks grow from then on, and do not begin anew.
 	w.runner.Season.Weeks = nil
 	w.runner.Races = []record.Race{{ID: 1, Name: "Quay Half", On: monday.AddDate(0, 0, 7*9+6), KM: 21.1}}

@@ -276,5 +276,9 @@ func (s Settings) ChangedSince(was Settings) []string {
 	word("Drop rule", was.DropRule, s.DropRule)
 	word("Plates", was.Plates, s.Plates)
 	word("Pairs of a rotation", was.Variety, s.Variety)
+	weighed := func(s Settings) string {
+		return map[bool]string{true: OurWeights, false: HouseWeights}[s.Weights != nil]
+	}
+	word("What the ranking weighs", weighed(was), weighed(s))
 	return append(out, house.Changed(&was.House, &s.House)...)
 }

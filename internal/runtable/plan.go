@@ -192,7 +192,7 @@ func IsICal(data []byte) bool {
 }
 
 var (
-	lengthIn = regexp.MustCompile(`(?i)(\d+(?:[.,]\d+)?)\s*(km|kilomet\w*|k|mi|miles?)\b`)
+	lengthIn = regexp.MustCompile(`(?i)(?:(\d+)\s*[x×]\s*)?(\d+(?:[.,]\d+)?)\s*(km|kilomet\w*|k|mi|miles?)\b`)
 	effortIn = regexp.MustCompile(`(?i)(\d+)\s*(h|hours?|min|minutes?|')(?:\s*(\d+))?`)
 )
 
@@ -218,8 +218,11 @@ func PlanFromICal(data []byte, zone *time.Location, from, until time.Time) (runs
 		}
 		switch {
 		case length != nil:
-			if r.KM, err = number(length[1]); err == nil && strings.HasPrefix(strings.ToLower(length[2]), "m") {
+			if r.KM, err = number(length[2]); err == nil && strings.HasPrefix(strings.ToLower(length[3]), "m") {
 				r.KM *= 1.609344
+			}
+			if times, wrong := strconv.ParseFloat(length[1], 64); wrong == nil { // repetitions
+				r.KM *= times
 			}
 		case effort != nil:
 			m := minutesIn(effort)

@@ -81,6 +81,18 @@ func TestPlanFaults(t *testing.T) {
 	}
 }
 
+// Repetitions count by how often they are run.
+func TestPlanRepetitions(t *testing.T) {
+	for text, km := range map[string]float64{"Intervals 5 x 1 km": 5, "Hills 10×0.4 km": 4, "Long 12 miles": 19.31,
+		"Easy 1 h 30": 15, "8k": 8} {
+		runs, _, _, err := PlanFromICal([]byte("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:1\r\nDTSTART;VALUE=DATE:20261201\r\nSUMMARY:"+text+
+			"\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"), time.UTC, from, until)
+		if err != nil || len(runs) != 1 || runs[0].KM < km-0.01 || runs[0].KM > km+0.01 {
+			t.Errorf("%s: %+v, %v", text, runs, err)
+		}
+	}
+}
+
 // Runs of a day that tell no hour lie apart.
 func TestPlanHours(t *testing.T) {
 	runs, _, _, err := plan(t, "Date,Km,Start\n2026-12-01,10,\n2026-12-01,5,\n2026-12-01,4,18:30\n2026-12-05,20,\n2026-12-05,5,\n")

@@ -79,6 +79,7 @@ func TestSeasonForms(t *testing.T) {
 	b.post(week, "row", "1", "minutes", "108").to(t)
 	b.get(season).holds(t, "Week of 7 December: 39 km")
 	b.post(week, "plan_day.1", "wed", "plan_start.1", "07:00", "plan_km.1", "", "plan_kind.1", "tempo").fails(t, "a run has its day")
+	b.post(week, "plan_day.1", "wed", "plan_km.1", "9", "plan_kind.1", "race").fails(t, "where all races stand")
 	b.post(week, "plan_day.1", "wed", "plan_start.1", "25:00", "plan_km.1", "12.5", "plan_kind.1", "tempo").fails(t, `value="12.5"`,
 		`value="25:00"`)
 	b.post(week, "plan_day.1", "wed", "plan_start.1", "07:00", "plan_km.1", "9", "plan_kind.1", "tempo", "plan_day.2", "wed", "plan_start.2",

@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -56,32 +57,34 @@ func New(c *app.Core, v *visit.Visits, s *shelf.Shelf, p *people.People, q *jobs
 // night learns for each shop whose last lesson is of another day, or that has none and was there yesterday.
 func (l *Lessons) night(ctx context.Context, _ *jobs.Job, tell func(done, total int)) error {
 	shops, err := l.Store.AllShops(ctx)
+	for i, shop := range shops {
+		tell(i, len(shops))
+		err = errors.Join(err, l.daily(ctx, shop))
+	}
+	return err
+}
+
+func (l *Lessons) daily(ctx context.Context, shop uint64) error {
+	who, err := l.People.OfShop(ctx, shop)
 	if err != nil {
 		return err
 	}
-	for i, shop := range shops {
-		tell(i, len(shops))
-		who, err := l.People.OfShop(ctx, shop)
-		if err != nil {
-			return err
-		}
-		today := l.Today(who)
-		since, err := l.Store.ShopSince(ctx, shop)
-		if err != nil {
-			return err
-		}
-		rows, err := l.Store.LatestLessons(ctx, db.LatestLessonsParams{ShopID: shop, Limit: 1})
-		if err != nil {
-			return err
-		}
-		if len(rows) > 0 && !rows[0].Day.Before(today) || len(rows) == 0 && !who.In(since).Before(who.In(today)) {
-			continue
-		}
-		if _, err := l.Refit(ctx, shop, func(int, int) {}); err != nil {
-			return err
-		}
+	since, err := l.Store.ShopSince(ctx, shop)
+	if err != nil {
+		return err
 	}
-	return nil
+	rows, err := l.Store.LatestLessons(ctx, db.LatestLessonsParams{ShopID: shop, Limit: 1})
+	if err != nil {
+		return err
+	}
+	if len(rows) > 0 {
+		since = rows[0].Day
+	}
+	if !since.Before(l.Today(who)) {
+		return nil
+	}
+	_, err = l.Refit(ctx, shop, func(int, int) {})
+	return err
 }
 
 // Ask has the shop learned from now, by a job. Only an owner or a fitter may.

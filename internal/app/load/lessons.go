@@ -36,13 +36,34 @@ func latest(ctx context.Context, q *db.Queries, shop uint64) (*record.Lesson, er
 	if err != nil {
 		return nil, err
 	}
+	return cached(ctx, q, shop, last.ID, last.MadeAt)
+}
+
+// learnedBy is the lesson that a fit was closed under; nil where there was none, or where the house's figures were chosen then.
+func (h History) learnedBy(ctx context.Context, q *db.Queries, shop uint64, at time.Time) (*record.Lesson, error) {
+	chosen := record.OursFromFive
+	for _, r := range h.set {
+		if r.Name == record.LearnedLives && !r.MadeAt.After(at) {
+			chosen = r.Value
+		}
+	}
+	for i := len(h.brief) - 1; i >= 0 && chosen != record.HouseLives; i-- {
+		if l := h.brief[i]; !l.MadeAt.After(at) {
+			return cached(ctx, q, shop, l.ID, l.MadeAt)
+		}
+	}
+	return nil, nil
+}
+
+// cached is a lesson by its id, decoded once by an instance.
+func cached(ctx context.Context, q *db.Queries, shop, id uint64, madeAt time.Time) (*record.Lesson, error) {
 	decoded.Lock()
-	l := decoded.of[last.ID]
+	l := decoded.of[id]
 	decoded.Unlock()
-	if l != nil && l.MadeAt.Equal(last.MadeAt) { // else it is of another database, as in tests
+	if l != nil && l.MadeAt.Equal(madeAt) { // else it is of another database, as in tests
 		return l, nil
 	}
-	row, err := q.LessonByID(ctx, db.LessonByIDParams{ID: last.ID, ShopID: shop})
+	row, err := q.LessonByID(ctx, db.LessonByIDParams{ID: id, ShopID: shop})
 	if err != nil {
 		return nil, err
 	}
@@ -53,7 +74,7 @@ func latest(ctx context.Context, q *db.Queries, shop uint64) (*record.Lesson, er
 	if len(decoded.of) >= mostLessons {
 		clear(decoded.of)
 	}
-	decoded.of[last.ID] = l
+	decoded.of[id] = l
 	decoded.Unlock()
 	return l, nil
 }

@@ -16,7 +16,8 @@ import (
 type History struct {
 	set     []db.SettingsHistoryRow
 	latest  *record.Lesson
-	weights []learned // where they were ever chosen
+	brief   []db.LessonsBriefRow // all lessons, the earliest first
+	weights []learned            // where they were ever chosen
 }
 
 // Settings reads what was set in a shop, and what it learned.
@@ -25,6 +26,9 @@ func Settings(ctx context.Context, q *db.Queries, shopID uint64) (h History, err
 		return h, err
 	}
 	if h.latest, err = latest(ctx, q, shopID); err != nil || h.latest == nil {
+		return h, err
+	}
+	if h.brief, err = q.LessonsBrief(ctx, shopID); err != nil {
 		return h, err
 	}
 	if slices.ContainsFunc(h.set, func(r db.SettingsHistoryRow) bool { return r.Name == record.LearnedWeights }) {
@@ -87,6 +91,11 @@ func Visits(ctx context.Context, q *db.Queries, who app.Actor, h History, ids []
 	for _, r := range rows {
 		v := &record.Visit{ID: r.ID, RunnerID: r.RunnerID, Fitter: r.Fitter, StartedAt: who.In(r.StartedAt), ClosedAt: who.In(r.ClosedAt.Time)}
 		v.Settings, _ = h.At(r.ClosedAt.Time) // an open fit goes by what is set at present
+		if r.ClosedAt.Valid {
+			if v.Settings.Learned, err = h.learnedBy(ctx, q, who.ShopID, r.ClosedAt.Time); err != nil {
+				return nil, err
+			}
+		}
 		out[r.ID] = v
 	}
 	found, err := Findings(ctx, q, who, ids)

@@ -98,7 +98,7 @@ func at(err error) error {
 	var out fault.List
 	for _, f := range l {
 		if f.Field == "file" {
-			out.Add("season_file", "%s", f.Text)
+			out.Add("season_file", "the file %s", f.Text)
 		} else {
 			out.Add("season_file", "%s %s", f.Field, f.Text)
 		}
@@ -162,6 +162,9 @@ func weeksOf(runs []runtable.Run) ([]record.MovedWeek, error) {
 			}
 			out = append(out, record.MovedWeek{On: next, How: record.ByTheir})
 		}
+		if r.Kind == term.Race {
+			continue // it goes into the one list of races
+		}
 		w := &out[len(out)-1]
 		w.Parts = append(w.Parts, rotation.WeekPart{ID: fmt.Sprintf("row %d", len(w.Parts)+1), Day: rotation.Days[int(r.On.Sub(on).Hours()/24)],
 			Start: r.Start, KM: math.Round(100*r.KM) / 100, Minutes: r.Minutes, Kind: r.Kind, Ground: r.Ground})
@@ -169,7 +172,7 @@ func weeksOf(runs []runtable.Run) ([]record.MovedWeek, error) {
 	var l fault.List
 	for _, w := range out {
 		if faults, ok := fault.As(record.CheckWeek(w.Parts)); ok {
-			l.Add("file", "of the week of %s: %s", w.On.Format(nameDay), faults[0].Text)
+			l.Add("file", "cannot be run in the week of %s: %s", w.On.Format(nameDay), faults[0].Text)
 		}
 	}
 	return out, l.Err()
@@ -291,11 +294,12 @@ func (s *Seasons) Use(ctx context.Context, who app.Actor, runnerID, id uint64) e
 			}
 		}
 		for _, r := range f.Runs {
-			told := r.Kind != term.Race || r.On.Before(s.Today(who)) ||
+			known := r.Kind != term.Race || r.On.Before(s.Today(who)) ||
 				slices.ContainsFunc(runner.Races, func(x record.Race) bool { return x.On.Equal(r.On) })
-			if told {
+			if known {
 				continue
 			}
+			runner.Races = append(runner.Races, record.Race{On: r.On}) // two on a day are one
 			if err := q.AddRace(ctx, db.AddRaceParams{ShopID: who.ShopID, RunnerID: runnerID, RaceOn: r.On, Km: r.KM, MadeBy: who.UserID,
 				MadeAt: s.Now()}); err != nil {
 				return err

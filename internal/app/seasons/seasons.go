@@ -257,11 +257,8 @@ const (
 func (s *Seasons) lookAll(ctx context.Context, _ *jobs.Job, tell func(done, total int)) error {
 	shops, err := s.Store.AllShops(ctx)
 	for i, shop := range shops {
-		if err != nil {
-			return err
-		}
 		tell(i, len(shops))
-		err = s.LookAgain(ctx, shop)
+		err = errors.Join(err, s.LookAgain(ctx, shop))
 	}
 	return err
 }

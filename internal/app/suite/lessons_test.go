@@ -46,6 +46,9 @@ func TestLessons(t *testing.T) {
 	if none := b.learn(t); none.Life.Pairs != 0 || none.Life.Ended != 0 {
 		t.Errorf("of no pair: %+v", none.Life)
 	}
+	closed := b.ready(t)
+	must(t, b.Visits.Close(ctx, b.fitter, closed))
+	b.now = b.now.Add(time.Minute)
 	ids := b.taught(t, 6, 900) // far longer than the house says
 	_, err := b.Practice.Start(ctx, b.fitter)
 	must(t, err)
@@ -75,6 +78,24 @@ func TestLessons(t *testing.T) {
 	must(t, b.People.ChangeSettings(ctx, b.owner, map[string]string{record.LearnedLives: record.OursFromFive}))
 	if again, _ := life(); again != ours {
 		t.Errorf("chosen again: %.1f, not %.1f", again, ours)
+	}
+	// A fit that was closed before keeps the life that it was ranked by; an open one goes by ours.
+	ranked := func(fit uint64) float64 {
+		answer, ok, err := b.load(t, fit).Match()
+		must(t, err)
+		if !ok {
+			t.Fatal("nothing is ranked")
+		}
+		for _, r := range answer.Ranked {
+			if r.Model == "norrbeck-skua-4-men" {
+				return r.LifeKM
+			}
+		}
+		t.Fatal("it is not ranked")
+		return 0
+	}
+	if at := ranked(closed); at >= ranked(fit) {
+		t.Errorf("the fit that was closed before is ranked by %.0f km", at)
 	}
 	// The same again is no new lesson; on another day it is.
 	if kept, err := b.Lessons.Refit(ctx, b.fitter.ShopID, func(int, int) {}); err != nil || !kept {

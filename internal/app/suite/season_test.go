@@ -111,6 +111,11 @@ func TestSeasonPlanFile(t *testing.T) {
 	}
 	must(t, b.Seasons.Use(ctx, b.fitter, runner, f.ID))
 	s := b.season(t, runner)
+	var races int
+	must(t, b.store.DB.QueryRow("SELECT COUNT(*) FROM season_runs WHERE kind = 'race'").Scan(&races))
+	if races != 0 {
+		t.Error("a race stands beside the one list of races")
+	}
 	if s.How[1] != record.ByTheir || s.KM(1) != 12 || len(s.Races) != 1 || s.Races[0].KM != 21.1 || s.Fault != "" {
 		t.Errorf("%q: %q, races %+v", s.Fault, s.How, s.Races)
 	}

@@ -25,7 +25,7 @@ const (
 	folds      = 5
 	enoughFits = 40
 	mostTryOns = 50_000
-	mostWorn   = 12 // in one try-on
+	MostWorn   = 12 // pairs in one try-on
 	marksN     = 13
 )
 
@@ -140,8 +140,8 @@ func (t *TryOns) check() ([]told, error) {
 		if x.Runner == "" || len(x.Runner) > 120 {
 			l.Add(at+"runner", "is missing or over 120 letters")
 		}
-		if len(x.Pairs) < 1 || len(x.Pairs) > mostWorn {
-			l.Add(at+"pairs", "are %d; allowed are 1 to %d", len(x.Pairs), mostWorn)
+		if len(x.Pairs) < 1 || len(x.Pairs) > MostWorn {
+			l.Add(at+"pairs", "are %d; allowed are 1 to %d", len(x.Pairs), MostWorn)
 			continue
 		}
 		k := told{fold: runners.take(x.Runner) % folds, chosen: -1}

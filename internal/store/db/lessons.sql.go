@@ -220,6 +220,38 @@ func (q *Queries) LessonByID(ctx context.Context, arg LessonByIDParams) (Lesson,
 	return i, err
 }
 
+const lessonsBrief = `-- name: LessonsBrief :many
+SELECT id, made_at FROM lessons WHERE shop_id = ? ORDER BY id
+`
+
+type LessonsBriefRow struct {
+	ID     uint64
+	MadeAt time.Time
+}
+
+func (q *Queries) LessonsBrief(ctx context.Context, shopID uint64) ([]LessonsBriefRow, error) {
+	rows, err := q.db.QueryContext(ctx, lessonsBrief, shopID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []LessonsBriefRow
+	for rows.Next() {
+		var i LessonsBriefRow
+		if err := rows.Scan(&i.ID, &i.MadeAt); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const rubsRecur = `-- name: RubsRecur :many
 SELECT p.model_id, r.place AS what, COUNT(DISTINCT p.runner_id) AS runners FROM rubs r JOIN pairs p ON p.id = r.pair_id
   JOIN runners x ON x.id = p.runner_id

@@ -1,6 +1,9 @@
 -- name: LatestLesson :one
 SELECT id, made_at FROM lessons WHERE shop_id = ? ORDER BY id DESC LIMIT 1;
 
+-- name: LessonsBrief :many
+SELECT id, made_at FROM lessons WHERE shop_id = ? ORDER BY id;
+
 -- name: LearnedWeights :many
 SELECT made_at, weights FROM lessons WHERE shop_id = ? ORDER BY id;
 

@@ -15,7 +15,6 @@ import (
 	"trevik/internal/app"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/rotation"
-	"trevik/internal/core/season"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
@@ -25,29 +24,26 @@ import (
 	"trevik/internal/web/kit"
 )
 
-// runField is a field of a week's run: the board's own.
-func runField(d *record.Decl) form.Field { return d.Field }
-
 // weekFields are those of a week's runs, as the board of Rotation has them.
-var weekFields = []form.Field{runField(record.PlanDay.Decl), runField(record.PlanStart.Decl), runField(record.PlanKM.Decl),
-	runField(record.PlanMinutes.Decl), runField(record.PlanKind.Decl), runField(record.PlanGround.Decl)}
+var weekFields = []form.Field{record.PlanDay.Field, record.PlanStart.Field, record.PlanKM.Field, record.PlanMinutes.Field,
+	record.PlanKind.Field, record.PlanGround.Field}
 
 // weekView is a week of a season that is opened: the board, and its runs to be moved.
 type weekView struct {
-	Runner   record.Runner
-	S        *record.Season
-	On       time.Time
-	How      string
-	KM       float64
-	Board    template.HTML
-	Rows     [][]kit.Control
-	Before   string // the weeks beside it; empty is none
-	After    string
-	URL      string
-	WeekErr  string
-	IsThis   bool
-	Races    []record.SeasonRace
-	Sentence string // what a plan of changing over allows
+	Runner  record.Runner
+	S       *record.Season
+	On      time.Time
+	How     string
+	KM      float64
+	Board   template.HTML
+	Rows    [][]kit.Control
+	Before  string // the weeks beside it; empty is none
+	After   string
+	URL     string
+	WeekErr string
+	IsThis  bool
+	Races   []record.SeasonRace
+	Changes []string // what plans of changing over allow
 }
 
 // weekAt is the week that an address names, from 0.
@@ -57,7 +53,7 @@ func weekAt(c *kit.Req, s *record.Season) (int, time.Time, error) {
 		return 0, on, app.ErrNotFound
 	}
 	at := int(on.Sub(s.Starts).Hours() / (24 * 7))
-	if at < 0 || at >= len(s.Weeks) || at >= season.MostWeeks {
+	if at < 0 || at >= len(s.Weeks) {
 		return 0, on, app.ErrNotFound
 	}
 	return at, on, nil
@@ -102,7 +98,7 @@ func (d *Desk) showWeek(c *kit.Req, code int, sent url.Values, faults fault.List
 		}
 	}
 	for _, g := range v.S.Going {
-		v.Sentence = g.Text(on)
+		v.Changes = append(v.Changes, g.Text(on))
 	}
 	if v.S.Fault == "" {
 		lanes, err := v.S.Lanes(c.Ctx(), at)
@@ -225,6 +221,9 @@ func (d *Desk) setSeasonWeek(c *kit.Req) error {
 	} else if err == nil {
 		parts, err = sentRuns(sent, c.Who.Units)
 	}
+	if err == nil && at == 0 {
+		parts = append(parts, s.Over...)
+	}
 	if err == nil {
 		err = d.App.Seasons.SetWeek(c.Ctx(), c.Who, id, on, parts)
 	}
@@ -260,6 +259,9 @@ func sentRuns(sent url.Values, u units.System) ([]rotation.WeekPart, error) {
 			if x, ok := v[need.Name]; ok && x.Empty {
 				l.Add(fmt.Sprintf("%s.%d", need.Name, i), "is missing; a run has its day, distance and kind")
 			}
+		}
+		if v[record.PlanKind.Name].Text == string(term.Race) {
+			l.Add(fmt.Sprintf("%s.%d", record.PlanKind.Name, i), "is a race; tell it at Distance, where all races stand")
 		}
 		parts = append(parts, rotation.WeekPart{ID: fmt.Sprintf("row %d", i), Day: v[record.PlanDay.Name].Text,
 			Start: cmp.Or(v[record.PlanStart.Name].Text, "18:30"), KM: v[record.PlanKM.Name].Number, Minutes: v[record.PlanMinutes.Name].Ptr(),
