@@ -192,7 +192,7 @@ func (c *Conclusions) Season(ctx context.Context, what SeasonWhat) (*Season, err
 
 func (c *Conclusions) season(ctx context.Context, what SeasonWhat) (*Season, error) {
 	what = c.Runner.Season.Kept.and(what)
-	s := &Season{Starts: MondayOf(c.Today), Decided: c.decided()}
+	s := &Season{Starts: MondayOf(c.Today), Decided: c.OnList()}
 	weeks := c.presentWeeks(s)
 	if len(weeks) == 0 {
 		s.Fault = "no week is told: tell what is run in a usual week at Hello"

@@ -77,8 +77,8 @@ func (c *Conclusions) tell(s *Season, p *seasonPlan) error {
 	return nil
 }
 
-// decided is what stands on the list of orders.
-func (c *Conclusions) decided() []SeasonDecided {
+// OnList is what stands on the list of orders for the season, the next first.
+func (c *Conclusions) OnList() []SeasonDecided {
 	var out []SeasonDecided
 	for _, d := range c.Runner.Season.Orders {
 		if m := c.Shop.Catalogue.ByID(d.ModelRow); m != nil {

@@ -3,6 +3,7 @@ package web_test
 import (
 	"context"
 	"fmt"
+	"html"
 	"regexp"
 	"strings"
 	"testing"
@@ -96,6 +97,17 @@ func TestSeasonForms(t *testing.T) {
 			t.Errorf("%s: %d", at, p.code)
 		}
 	}
+	// An order that was decided on stands on the card and at Due, where wear may ask for it sooner.
+	order := regexp.MustCompile(`name="order"\s+value="([^"]+)"`).FindStringSubmatch(b.get(season).body)
+	if order == nil {
+		t.Fatal("the season asks for no order")
+	}
+	b.post(season+"/orders", "order", html.UnescapeString(order[1])).to(t)
+	on := regexp.MustCompile(`(?s)To order by\s+<b>[^<]+</b>: ([^,]+),`).FindStringSubmatch(b.get("/fits/2/card").body)
+	if on == nil {
+		t.Fatal("the card does not tell the order")
+	}
+	b.get("/due?within=year").holds(t, "Order "+on[1])
 	b.post(season+"/keep", "what", "second", "on", "yes").to(t)
 	b.get(season).holds(t, "A second of the favourite, kept: drop it")
 	b.post(season+"/keep", "what", "second", "on", "no").to(t)

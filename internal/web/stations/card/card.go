@@ -65,8 +65,9 @@ type body struct {
 	Basis    *record.Basis
 	Pairs    []chosen // what was chosen, the first first
 	Worn     *record.Worn
-	Address  string            // of the runner's own page, that was just made
-	Races    []record.RacePlan // to come
+	Address  string                 // of the runner's own page, that was just made
+	Races    []record.RacePlan      // to come
+	Orders   []record.SeasonDecided // that were decided on for the season
 	Tried    []record.Tried
 	Cautions []string
 	Overrule *record.Decision
@@ -192,6 +193,7 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 			return nil, err
 		}
 	}
+	b.Orders = fit.OnList()
 	if b.Races, err = fit.RacesPlanned(c.Ctx()); err != nil {
 		return nil, err
 	}
