@@ -20,7 +20,8 @@ type foot struct {
 	two      bool
 	cutOff   bool
 	guessed  bool    // where the ball ends before toes that run into it
-	dry      float64 // the share of the body that stayed dry, in patches
+	dry      float64 // the share of the body that stayed dry, in holes
+	patchy   bool    // so much or so often that its border has dry patches, too
 	headingX float64 // how sure the heel end is, 0–1
 }
 
@@ -44,9 +45,9 @@ const (
 	padShare           = 0.32 // of the body's reach, kept about it
 )
 
-// findFoot picks the pieces of a mask that make a foot.
-func findFoot(m *mask, unit float64, known bool) (*foot, error) {
-	fillHoles(m, holeMM2/(unit*unit))
+// findFoot picks the pieces of a mask that make a foot. turned takes for the heel the end that looks less like it.
+func findFoot(m *mask, unit float64, known, turned bool) (*foot, error) {
+	holes := fillHoles(m, holeMM2/(unit*unit))
 	labels, all := pieces(m)
 	if len(all) > mostPieces {
 		return nil, noPrint("the picture is full of small spots")
@@ -92,9 +93,17 @@ func findFoot(m *mask, unit float64, known bool) (*foot, error) {
 	if mm := (hi - lo) * f.unit; known && (mm < shortest || mm > longest) {
 		return nil, noPrint(fmt.Sprintf("the largest piece is %.0f mm long", mm))
 	}
-	f.heading(s)
-	f.fillDry(s)
+	f.heading(s, turned)
+	f.fillDry(s, holes)
+	if was := f.dir; f.patchy && !turned { // patches at the heel look like toes until they are filled
+		if f.heading(s, false); f.dir != was {
+			f.fillDry(s, holes)
+		}
+	}
 	f.cutToes()
+	if f.patchy { // without its toes no hole lies between them
+		fillHoles(f.body, dryMM2/(f.unit*f.unit))
+	}
 	f.looseToes(s)
 	f.cutOff = f.touchesEdge()
 	return f, nil
@@ -102,33 +111,51 @@ func findFoot(m *mask, unit float64, known bool) (*foot, error) {
 
 // House values of dry patches.
 const (
-	dryMM2 = 1500.0 // a hole behind the ball's front of up to so much is a patch that stayed dry
-	dryEnd = 0.82   // of the print's length; ahead of it a hole may lie between toes
-	patchy = 0.015  // of the body in holes, from which bays of its border are dry patches, too
-	bayMM  = 4.5    // half the width of a bay that is closed
+	dryMM2   = 1500.0 // a hole behind the ball's front of up to so much is a patch that stayed dry
+	dryEnd   = 0.82   // of the print's length; ahead of it a hole may lie between toes
+	patchy   = 0.015  // of the body in holes, from which bays of its border are dry patches, too
+	patches  = 3      // holes of some size, of which the same is said
+	patchMM2 = 2.0
+	bayMM    = 4.5  // half the width of a bay that is closed
+	wideMM   = 12.0 // of one in heel or ball, where the border bends outward
+	heelEnd  = 0.26 // of the print's length
+	ballFrom = 0.66
 )
 
-// fillDry closes what stayed dry of the print's inside: the foot stood there.
-func (f *foot) fillDry(s spots) {
+// fillDry closes what stayed dry of the print's inside: the foot stood there. small are the holes of the picture
+// that were closed before.
+func (f *foot) fillDry(s spots, small []piece) {
 	a := f.about()
 	labels, all := pieces(not(f.body))
 	dry := make([]bool, len(all)+1)
-	holes := 0
+	holes, n := 0, 0
 	for _, p := range all {
 		dry[p.label] = float64(p.area)*f.unit*f.unit <= dryMM2 && a.share(p.cx, p.cy) < dryEnd && p.x0 > 0 && p.y0 > 0 &&
 			p.x1 < f.w-1 && p.y1 < f.h-1
 		if dry[p.label] {
-			holes += p.area
+			holes, n = holes+p.area, n+1
 		}
 	}
 	for i, l := range labels {
 		f.body.on[i] = f.body.on[i] || dry[l]
 	}
+	for _, p := range small {
+		if x, y := p.x0-f.x0, p.y0-f.y0; float64(p.area)*f.unit*f.unit >= patchMM2 && f.body.get(x, y) && a.share(float64(x), float64(y)) < dryEnd {
+			holes, n = holes+p.area, n+1
+		}
+	}
 	f.dry = float64(holes) / float64(max(1, f.area()))
-	if f.dry < patchy {
+	if f.patchy = f.dry >= patchy || n >= patches; !f.patchy {
 		return
 	}
-	// Parts that dry patches parted from the rest.
+	f.joinDry(s, a)
+	f.closeBays(a, bayMM, func(t float64) bool { return t < dryEnd })
+	f.closeBays(a, wideMM, func(t float64) bool { return t < heelEnd || t > ballFrom && t < dryEnd })
+	fillHoles(f.body, holeMM2/(f.unit*f.unit))
+}
+
+// joinDry adds the parts that dry patches parted from the rest.
+func (f *foot) joinDry(s spots, a frame) {
 	near := distance(not(f.body), false)
 	join := make([]bool, len(s.all)+1)
 	for _, p := range s.all {
@@ -147,17 +174,19 @@ func (f *foot) fillDry(s spots) {
 			f.body.on[i] = true
 		}
 	}
-	// Closing by a disc.
+}
+
+// closeBays closes the body by a disc, where along its length it may be.
+func (f *foot) closeBays(a frame, mm float64, where func(share float64) bool) {
 	grown := newMask(f.w, f.h)
 	for i, d := range distance(not(f.body), false).v {
-		grown.on[i] = float64(d) <= bayMM/f.unit
+		grown.on[i] = float64(d) <= mm/f.unit
 	}
 	for i, d := range distance(grown, false).v {
-		if !f.body.on[i] && float64(d) > bayMM/f.unit && a.share(float64(i%f.w), float64(i/f.w)) < dryEnd {
+		if !f.body.on[i] && float64(d) > mm/f.unit && where(a.share(float64(i%f.w), float64(i/f.w))) {
 			f.body.on[i] = true
 		}
 	}
-	fillHoles(f.body, holeMM2/(f.unit*f.unit))
 }
 
 // crop keeps the part of the worked picture about the print: what comes after looks
@@ -214,6 +243,15 @@ func chainOf(a, b piece) bool {
 		float64(b.area) < chainMost*float64(a.area)
 }
 
+// along is a piece's standard deviation along a direction.
+func (p piece) along(x, y float64) float64 { return math.Sqrt(max(0, p.xx*x*x+2*p.xy*x*y+p.yy*y*y)) }
+
+// House values of two parts of one print.
+const (
+	stoutFoot = 2.1 // as long as wide, by standard deviations: no whole foot is so stout
+	nearParts = 3.1 // times their standard deviations towards one another that they lie apart
+)
+
 const (
 	splash = iota
 	samePrint
@@ -239,6 +277,11 @@ func goesWith(a, b piece) int {
 	elongated := ma/na > 1.6 && mb/nb > 1.6
 	beside := apart > 0 && math.Abs(dx*ax+dy*ay)/apart < 0.8
 	inLine := apart > 0 && math.Abs(dx*ux+dy*uy)/apart > 0.9
+	// A ball and a heel that each have a tail lie aslant to one another; neither is as slim as a foot.
+	if inLine && ma/na < stoutFoot && mb/nb < stoutFoot && mu/nu > stoutFoot && mu/nu < 4 && wb > 0.12*wa &&
+		apart < nearParts*(a.along(ux, uy)+b.along(ux, uy)) {
+		return samePrint
+	}
 	if elongated && beside && wb > 0.4*wa {
 		return anotherFoot
 	}
@@ -253,6 +296,9 @@ func goesWith(a, b piece) int {
 
 // endShare is the part of a print, at either end, in which toes that run into the ball stand.
 const endShare = 0.17
+
+// holeTells is how much a hole tells of toes, against a bay.
+const holeTells = 0.3
 
 // parted is the share of a stretch of the print over which a line across it leaves the print and meets it again,
 // as it does between toes.
@@ -280,25 +326,42 @@ func (f *foot) parted(a frame, from, to float64) float64 {
 	return parted / max(1, all)
 }
 
+// forward is how much more the front end looks like toes than the rear end does, by where lines across leave the
+// print. A hole in the print, which may be a patch that stayed dry, counts for less than a bay does.
+func (f *foot) forward(a frame) float64 {
+	whole := *f
+	whole.body = newMask(f.w, f.h)
+	copy(whole.body.on, f.body.on)
+	fillHoles(whole.body, dryMM2/(f.unit*f.unit))
+	end := func(from, to float64) float64 {
+		return (1-holeTells)*whole.parted(a, from, to) + holeTells*f.parted(a, from, to)
+	}
+	return end(1-endShare, 1) - end(0, endShare)
+}
+
 // heading turns dir towards the toes: the heel end is the narrower, and toes lie
 // ahead of the other.
-func (f *foot) heading(s spots) {
+func (f *foot) heading(s spots, turned bool) {
 	a := f.about()
 	w := f.widths(a)
 	rear, front := slices.Max(w[:bins*4/10]), slices.Max(w[bins*6/10:])
-	evidence := 3*(front-rear)/(front+rear) + 1.5*(f.parted(a, 1-endShare, 1)-f.parted(a, 0, endShare))
+	evidence := 3*(front-rear)/(front+rear) + 1.5*f.forward(a)
 	for _, p := range f.toeLike(s) {
 		t := a.share(p.cx, p.cy)
 		if math.Abs(a.off(p.cx, p.cy))/a.length() > 0.32 {
 			continue
 		}
+		weight := 0.25
+		if float64(p.area) > 0.04*float64(f.area()) { // toes that touch one another
+			weight = 0.8
+		}
 		if t > 0.8 && t < 1+toeReachShare {
-			evidence += 0.25
+			evidence += weight
 		} else if t < 0.2 && t > -toeReachShare {
-			evidence -= 0.25
+			evidence -= weight
 		}
 	}
-	if evidence < 0 {
+	if evidence < 0 != turned {
 		f.dir = Point{-f.dir.X, -f.dir.Y}
 	}
 	f.headingX = min(1, math.Abs(evidence))

@@ -22,10 +22,21 @@ const (
 	triples       = 22   // places across that a curve is tried through, three at a time
 )
 
-// column is one line of pixels along the print: how far ahead of the ball's widest place it runs without a gap.
+// column is one line of pixels along the print, from the ball's widest place ahead: where it leaves the print and
+// where it meets it again.
 type column struct {
-	s, x float64 // across, px, and as a share of the ball's half width from its middle
-	end  float64 // px
+	s, x float64   // across, px, and as a share of the ball's half width from its middle
+	ends []float64 // px ahead: it leaves, meets, leaves, ...
+}
+
+// past is how far a column runs on beyond a place: to where it leaves the print next, or, where it lies off the
+// print there, as a negative figure from where it left it.
+func (c column) past(t float64) float64 {
+	i := 0
+	for i+2 < len(c.ends) && c.ends[i+1] <= t {
+		i += 2
+	}
+	return c.ends[i] - t
 }
 
 // cubic is a curve over the ball's half width.
@@ -50,14 +61,21 @@ func (f *foot) cutToes() {
 			ball = i
 		}
 	}
+	if ball < bins*59/100 { // the midfoot's bulge goes on into the ball
+		ball = bins * 66 / 100
+	}
 	from := a.lo + (float64(ball)+0.5)/bins*a.length()
 	cols, left, right := f.columns(a, from)
 	if len(cols) < 20 {
 		return
 	}
 	g, ok := f.frontCurve(cols, right-left, 1)
-	if !ok && f.parted(a, 1-endShare, 1) > 0.25 { // toes are seen, and little of what lies behind them
-		g, ok = f.frontCurve(cols, right-left, 0.4)
+	if !ok && (f.patchy || f.parted(a, 1-endShare, 1) > 0.25) { // toes are seen, and little of what lies behind them
+		for _, strict := range []float64{0.4, 0.15} {
+			if g, ok = f.frontCurve(cols, right-left, strict); ok {
+				break
+			}
+		}
 		f.guessed = ok
 	}
 	if !ok {
@@ -88,11 +106,16 @@ func (f *foot) columns(a frame, from float64) (cols []column, left, right float6
 		if !on(from, s) {
 			continue
 		}
-		t := from
-		for on(t+0.5, s) || on(t+1, s) {
-			t += 0.5
+		c := column{s: s, x: 2*(s-left)/max(1, right-left) - 1}
+		for t, in := from, true; t < a.hi; t += 0.5 {
+			if next := on(t+0.5, s) || on(t+1, s); next != in {
+				c.ends, in = append(c.ends, t-from), next
+			}
 		}
-		cols = append(cols, column{s, 2*(s-left)/max(1, right-left) - 1, t - from})
+		if len(c.ends)%2 == 0 { // it ends with the print itself
+			c.ends = append(c.ends, a.hi-from)
+		}
+		cols = append(cols, c)
 	}
 	return cols, left, right
 }
@@ -114,12 +137,13 @@ func (f *foot) frontCurve(cols []column, ball, strict float64) (best cubic, ok b
 	support := func(g cubic) float64 {
 		sum, run := 0.0, 0.0
 		for _, c := range inner {
-			if run++; c.end-g.at(c.x) <= rise {
+			r := c.past(g.at(c.x))
+			if run++; r <= rise {
 				run = 0
 			} else if run > widestNeck*ball {
 				sum--
 			}
-			switch r := c.end - g.at(c.x); {
+			switch {
 			case math.Abs(r) <= inlier:
 				sum += 1 - r*r/(inlier*inlier)
 			case r < -mostDropMM/f.unit: // it ends at a patch that stayed dry, or before a toe
@@ -139,10 +163,16 @@ func (f *foot) frontCurve(cols []column, ball, strict float64) (best cubic, ok b
 	}
 	most := 0.0
 	n := len(inner)
+	var tried []Point // place across, end
 	for i := range triples {
-		for j := i + 1; j < triples; j++ {
-			for k := j + 1; k < triples; k++ {
-				p, q, r := inner[i*(n-1)/(triples-1)], inner[j*(n-1)/(triples-1)], inner[k*(n-1)/(triples-1)]
+		c := inner[i*(n-1)/(triples-1)]
+		for k := 0; k < len(c.ends); k += 2 {
+			tried = append(tried, Point{c.x, c.ends[k]})
+		}
+	}
+	for i, p := range tried {
+		for j, q := range tried[i+1:] {
+			for _, r := range tried[i+j+2:] {
 				g, fine := parabola(p, q, r)
 				// The ball's front bulges ahead, and lies at some distance from its widest place.
 				if !fine || g[2] > 0.02*ball || g[2] < -0.6*ball || g.at(0) < leastAhead*ball || g.at(0) > mostAhead*ball ||
@@ -167,15 +197,15 @@ func (f *foot) frontCurve(cols []column, ball, strict float64) (best cubic, ok b
 }
 
 // parabola goes through three columns' ends.
-func parabola(p, q, r column) (cubic, bool) {
-	d1, d2 := q.x-p.x, r.x-q.x
+func parabola(p, q, r Point) (cubic, bool) {
+	d1, d2 := q.X-p.X, r.X-q.X
 	if d1 < 0.05 || d2 < 0.05 {
 		return cubic{}, false
 	}
-	s1, s2 := (q.end-p.end)/d1, (r.end-q.end)/d2
-	c := (s2 - s1) / (r.x - p.x)
-	b := s1 - c*(p.x+q.x)
-	return cubic{p.end - b*p.x - c*p.x*p.x, b, c}, true
+	s1, s2 := (q.Y-p.Y)/d1, (r.Y-q.Y)/d2
+	c := (s2 - s1) / (r.X - p.X)
+	b := s1 - c*(p.X+q.X)
+	return cubic{p.Y - b*p.X - c*p.X*p.X, b, c}, true
 }
 
 // through is the cubic of least squares through the columns that end near a curve.
@@ -183,7 +213,8 @@ func through(cols []column, g cubic, inlier float64) (cubic, bool) {
 	var m [terms][terms + 1]float64
 	n := 0
 	for _, c := range cols {
-		if math.Abs(c.end-g.at(c.x)) > inlier {
+		off := c.past(g.at(c.x))
+		if math.Abs(off) > inlier {
 			continue
 		}
 		n++
@@ -192,7 +223,7 @@ func through(cols []column, g cubic, inlier float64) (cubic, bool) {
 			for j := range 4 {
 				m[i][j] += b[i] * b[j]
 			}
-			m[i][terms] += b[i] * c.end
+			m[i][terms] += b[i] * (g.at(c.x) + off)
 		}
 	}
 	if n < 12 {
@@ -208,11 +239,11 @@ func (f *foot) cutBeyond(a frame, from float64, cols []column, g cubic, left, ri
 	rise := toeRiseMM / f.unit
 	level := map[int]float64{} // by column across, how far ahead the ball reaches where a toe begins
 	for i := 0; i < len(cols); i++ {
-		if cols[i].end-g.at(cols[i].x) <= rise {
+		if cols[i].past(g.at(cols[i].x)) <= rise {
 			continue
 		}
 		j := i
-		for j+1 < len(cols) && cols[j+1].end-g.at(cols[j+1].x) > rise {
+		for j+1 < len(cols) && cols[j+1].past(g.at(cols[j+1].x)) > rise {
 			j++
 		}
 		// The ends beside the neck say how far the ball reaches there, against the curve.
@@ -220,7 +251,7 @@ func (f *foot) cutBeyond(a frame, from float64, cols []column, g cubic, left, ri
 			if k < 0 || k >= len(cols) {
 				return 0
 			}
-			return min(frontInlierMM/f.unit, max(-mostDropMM/f.unit, cols[k].end-g.at(cols[k].x)))
+			return min(frontInlierMM/f.unit, max(-mostDropMM/f.unit, cols[k].past(g.at(cols[k].x))))
 		}
 		before, after := off(i-3), off(j+3)
 		for k := i; k <= j; k++ {
@@ -232,7 +263,7 @@ func (f *foot) cutBeyond(a frame, from float64, cols []column, g cubic, left, ri
 	// Elsewhere what lies ahead of both its own end and the curve hangs on by a corner.
 	for _, c := range cols {
 		if k := int(math.Round(c.s)); level[k] == 0 {
-			level[k] = math.Max(g.at(c.x)+rise, c.end+1)
+			level[k] = math.Max(g.at(c.x)+rise, g.at(c.x)+c.past(g.at(c.x))+1)
 		}
 	}
 	curve := func(s float64) float64 { return g.at(2*(s-left)/max(1, right-left) - 1) }

@@ -39,6 +39,10 @@ var natural = []struct {
 	{"smeared", 0.010, 0.035, 4, func(r *rand.Rand) device.Photo {
 		return device.Photo{Paper: footprint.A3, MMPerPx: 0.5, Dark: 0.4, Noise: 3, Smear: 2 + 3*r.Float64(), Soft: 1.2}
 	}},
+	{"blotchy", 0.010, 0.025, 6, func(r *rand.Rand) device.Photo {
+		return device.Photo{Paper: footprint.A3, MMPerPx: 0.5, Dark: 0.5, Noise: 3, Uneven: 0.2, Blotch: 0.03 + 0.07*r.Float64(), Mottle: 0.2,
+			Soft: 1.2}
+	}},
 	{"the shadow of a hand", 0.010, 0.020, 3, func(r *rand.Rand) device.Photo {
 		return device.Photo{Paper: footprint.A3, MMPerPx: 0.5, Dark: 0.5, Noise: 3, Uneven: 0.3, Hand: 0.25 + 0.2*r.Float64(), Splashes: 4,
 			Specks: 40}

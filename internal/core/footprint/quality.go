@@ -10,7 +10,7 @@ import (
 const (
 	leastBall, mostBall    = 0.27, 0.66 // the ball's width of the length
 	leastHeel, mostHeel    = 0.38, 1.08 // the heel's width of the ball's
-	mostForked             = 0.16       // of the length
+	mostForked             = 0.30       // of the length
 	mostDryForked          = 0.35       // where patches stayed dry
 	mostBroken             = 0.30       // arch index of a print in two parts
 	mostToeless            = 0.33       // without a toe: a full print shows toes, or is a puddle
@@ -30,9 +30,9 @@ func (f *foot) plausible(r *Reading, w breadths, a frame, opt Options) error {
 		return noPrint(fmt.Sprintf("its widest place is %.2f of its length", ball))
 	case heel < leastHeel || heel > mostHeel:
 		return noPrint(fmt.Sprintf("its ends are as %.2f to 1 in width", heel))
-	case f.forked(a) > mostForked && (f.dry < patchy || f.forked(a) > mostDryForked):
+	case f.forked(a) > mostForked && (!f.patchy || f.forked(a) > mostDryForked):
 		return noPrint("it is split lengthwise, as a hand is")
-	case f.broken && r.ArchIndex > mostBroken:
+	case f.broken && !f.patchy && r.ArchIndex > mostBroken: // a patch that stayed dry may part any foot
 		return noPrint("its two parts do not lie as heel and ball do")
 	case len(f.toes) == 0 && opt.ToeLine == nil && (r.ArchIndex > mostToeless || f.two && r.ArchIndex < leastToeless):
 		return noPrint("it shows neither toes nor an arch, as a puddle does; press once more, with the toes")

@@ -399,16 +399,20 @@ func opened(m *mask, r float64) *mask {
 	return out
 }
 
-// fillHoles closes holes of up to area px in a mask: a dry spot is still contact.
-func fillHoles(m *mask, area float64) {
+// fillHoles closes holes of up to area px in a mask, and gives them: a dry spot is still contact.
+func fillHoles(m *mask, area float64) (holes []piece) {
 	labels, all := pieces(not(m))
 	small := make([]bool, len(all)+1)
 	for _, p := range all {
-		small[p.label] = float64(p.area) <= area && p.x0 > 0 && p.y0 > 0 && p.x1 < m.w-1 && p.y1 < m.h-1
+		if float64(p.area) <= area && p.x0 > 0 && p.y0 > 0 && p.x1 < m.w-1 && p.y1 < m.h-1 {
+			small[p.label] = true
+			holes = append(holes, p)
+		}
 	}
 	for i, l := range labels {
 		if l > 0 && small[l] {
 			m.on[i] = true
 		}
 	}
+	return holes
 }

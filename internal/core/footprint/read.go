@@ -190,14 +190,25 @@ func (p *Prepared) Read(opt Options) (Reading, error) {
 			Text: fmt.Sprintf("%d of the sheet's four marks cannot be seen, so there is no scale; take the picture again with all four in it, or "+
 				"give the paper's corners.", n)})
 	}
-	f, err := findFoot(p.ink.cut(opt, p.plane), p.unit, p.plane.mm > 0)
+	try := func(turned bool) (out Reading, patchy bool, err error) {
+		f, err := findFoot(p.ink.cut(opt, p.plane), p.unit, p.plane.mm > 0, turned)
+		if err != nil {
+			return out, false, err
+		}
+		out = r
+		out.Warnings, out.Flags = slices.Clone(r.Warnings), slices.Clone(r.Flags)
+		return out, f.patchy, f.read(&out, p.ink, p.plane, opt)
+	}
+	got, patchy, err := try(false)
+	if err != nil && patchy { // what stayed dry may have hidden which end is the heel
+		if other, _, e := try(true); e == nil {
+			got, err = other, nil
+		}
+	}
 	if err != nil {
 		return Reading{}, p.plane.also(err)
 	}
-	if err := f.read(&r, p.ink, p.plane, opt); err != nil {
-		return Reading{}, p.plane.also(err)
-	}
-	return r, nil
+	return got, nil
 }
 
 func noPrint(why string) error {
