@@ -200,6 +200,9 @@ func (t *tool) rotateCmd() *cobra.Command {
 			if err := t.read(args[0], &w); err != nil {
 				return err
 			}
+			if err := w.Named(); err != nil {
+				return err
+			}
 			a, err := rotation.Solve(c.Context(), w)
 			if err != nil {
 				return err

@@ -406,6 +406,10 @@ func TestRotateContract(t *testing.T) {
 		!strings.Contains(errOut, "parts[0].start") {
 		t.Errorf("%d %q %q", code, out, errOut)
 	}
+	mistyped := strings.Replace(week, `"id":`, `"barred":["nobody"],"id":`, 1)
+	if code, _, errOut := call(mistyped, "rotate", "-", "--json"); code != AtFault || !strings.Contains(errOut, "parts[0].barred") {
+		t.Errorf("%d %q", code, errOut)
+	}
 	if code, out, _ := call(week, "rotate", "-"); code != Answered || !strings.Contains(out, "Every run is covered") ||
 		!strings.Contains(out, "buy b") {
 		t.Errorf("%d %q", code, out)

@@ -163,22 +163,23 @@ type PastWeek struct {
 
 // Season is the way from this week to the race: which pair when, what is to be ordered, and how likely it works out.
 type Season struct {
-	Starts  time.Time // this week's Monday
-	Weeks   [][]rotation.WeekPart
-	How     []string            // of each week: empty as it was laid out, else ByHand or ByTheir
-	Ran     float64             // km of the first week that were run by now
-	Over    []rotation.WeekPart // of the first week, what was planned for days that are over
-	Past    []PastWeek
-	Answer  season.Answer
-	Pairs   []SeasonPair // those that are run, the most km first
-	Races   []SeasonRace
-	Orders  []SeasonOrder // the likely ones, the next first
-	Decided []SeasonDecided
-	Going   []GoingOver // plans of changing over that it obeys
-	Assumed []string    // what was not told
-	Instead string      // the cheaper model that stands in for another one, where that is looked at
-	Fault   string      // why there is none
-	plan    *seasonPlan
+	Starts   time.Time // this week's Monday
+	Weeks    [][]rotation.WeekPart
+	How      []string            // of each week: empty as it was laid out, else ByHand or ByTheir
+	Ran      float64             // km of the first week that were run by now
+	Over     []rotation.WeekPart // of the first week, what was planned for days that are over
+	Past     []PastWeek
+	Answer   season.Answer
+	Pairs    []SeasonPair // those that are run, the most km first
+	Races    []SeasonRace
+	Orders   []SeasonOrder // the likely ones, the next first
+	Decided  []SeasonDecided
+	Going    []GoingOver // plans of changing over that it obeys
+	BreakIns []BreakIn   // runs that break in pairs for races
+	Assumed  []string    // what was not told
+	Instead  string      // the cheaper model that stands in for another one, where that is looked at
+	Fault    string      // why there is none
+	plan     *seasonPlan
 }
 
 // Season looks at the weeks from this one to the last race within MostWeeks, or twelve without one: with the what-ifs that are
@@ -206,13 +207,21 @@ func (c *Conclusions) season(ctx context.Context, what SeasonWhat) (*Season, err
 	if err != nil || s.Fault != "" {
 		return s, err
 	}
+	if err := p.breakIn(ctx, s); err != nil {
+		return nil, err
+	}
+	s.BreakIns = p.breaks
 	if what.Fewer || what.Second || what.Fresh || what.Cheaper {
+		p.named()
 		base, err := season.Look(ctx, p.Plan, nil)
 		if err != nil {
 			return nil, err
 		}
-		p.look(s, base, what)
+		if err := p.look(c, s, base, what); err != nil {
+			return nil, err
+		}
 	}
+	p.named()
 	s.Answer, err = season.Look(ctx, p.Plan, nil)
 	if l, ok := fault.As(err); ok {
 		s.Fault = s.says(l[0])
@@ -389,7 +398,7 @@ func (s *Season) Lanes(ctx context.Context, week int) ([]SeasonLane, error) {
 	return out, nil
 }
 
-// Plan is the season as the command takes it; what a plan of changing over keeps out of a pair is not in it.
+// Plan is the season as the command takes it.
 func (s *Season) Plan() *season.Plan {
 	if s.plan == nil {
 		return nil

@@ -6,6 +6,8 @@ import (
 	"testing"
 	"time"
 
+	"trevik/internal/core/season"
+	"trevik/internal/core/strict"
 	"trevik/internal/core/term"
 	"trevik/internal/record"
 )
@@ -300,5 +302,88 @@ func TestSeasonCheaper(t *testing.T) {
 	}
 	if less := c.Answer.Spent.P50 < s.Answer.Spent.P50; less == strings.HasPrefix(c.Instead, "nothing cheaper") {
 		t.Errorf("%q: %d spent, %d before", c.Instead, c.Answer.Spent.P50, s.Answer.Spent.P50)
+	}
+}
+
+// A cheaper model after a pair of theirs lasts as long as such a model does, and what was seen on a pair says nothing of the next.
+func TestSeasonNextLives(t *testing.T) {
+	w := fitted(t)
+	w.owns(skua, 200, 600)
+	before := lookAhead(t, w, record.SeasonWhat{}).Plan()
+	w.runner.Pairs[0].Looks = append(w.runner.Pairs[0].Looks, record.SoleLook{On: daysAgo(1), Tread: 0.2, Evenness: 0.2})
+	after := lookAhead(t, w, record.SeasonWhat{}).Plan()
+	a, b := after.Pairs[0], before.Pairs[0]
+	if *a.LnLife == *b.LnLife {
+		t.Errorf("a look at it does not move its life of %+v", *a.LnLife)
+	}
+	if *a.NextLife != *b.NextLife {
+		t.Errorf("a look at this pair moved the life of the next from %+v to %+v", *b.NextLife, *a.NextLife)
+	}
+}
+
+// A pair that is too new for its race is run before it, next to the race and not in its week; the plan says on which days.
+func TestSeasonBreaksIn(t *testing.T) {
+	w := fitted(t)
+	w.owns(skua, 200, 200)
+	fresh := w.owns(tern, 3, 0)
+	on := record.MondayOf(today).AddDate(0, 0, 7*4+6)
+	w.runner.Races = []record.Race{{ID: 1, Name: "Quay Ten", On: on, KM: 10, PairID: fresh.ID}}
+	w.told(t, "rotation", "plan_day.1", "tue", "plan_km.1", "8", "plan_kind.1", "easy", "plan_day.2", "thu", "plan_km.2", "7", "plan_kind.2",
+		"easy", "plan_day.3", "sat", "plan_km.3", "16", "plan_kind.3", "long")
+	s := lookAhead(t, w, record.SeasonWhat{})
+	if s.Fault != "" || len(s.Races) != 1 {
+		t.Fatalf("%q, %+v", s.Fault, s.Races)
+	}
+	if r := s.Races[0]; r.In != fresh.Name() || r.Ready < 0.9 || r.Rawly != "" {
+		t.Errorf("the race is run in %s, %.2f ready, %q is raw; %v, %v", r.In, r.Ready, r.Rawly, r.Why, s.BreakIns)
+	}
+	if x := s.Plan().Pairs; len(x) < 2 {
+		t.Fatalf("%d pairs", len(x))
+	}
+	if len(s.BreakIns) != 1 {
+		t.Fatalf("%d pairs are broken in; %+v %+v", len(s.BreakIns), s.Races, s.Pairs)
+	} else {
+		km := 0.0
+		for _, r := range s.BreakIns[0].Runs {
+			km += r.KM
+			if !r.On.Before(record.MondayOf(on)) || r.On.Before(today) || r.Kind == term.Race {
+				t.Errorf("it is broken in on %+v, the race is on %s", r, on)
+			}
+		}
+		if km < 40 || !strings.HasPrefix(s.BreakIns[0].Text(), fresh.Name()+" is broken in on ") {
+			t.Errorf("%.0f km break it in: %s", km, s.BreakIns[0].Text())
+		}
+	}
+	// The command comes to the same: what is kept for one pair stands in the plan.
+	var plan season.Plan
+	if err := strict.Decode([]byte(toJSON(s.Plan())), &plan); err != nil {
+		t.Fatal(err)
+	}
+	if a, err := season.Look(context.Background(), plan, nil); err != nil || toJSON(a) != toJSON(s.Answer) {
+		t.Errorf("by the plan it comes to something else: %v", err)
+	}
+}
+
+// A race that was run this morning is over: no season, plan or list has it to come.
+func TestRaceOfTodayIsOver(t *testing.T) {
+	w := fitted(t)
+	p := w.owns(skua, 200, 200)
+	w.runner.Races = []record.Race{{ID: 1, Name: "Quay Half", On: today, KM: 21.1}}
+	if c := w.follow(t); len(c.Races()) != 1 || len(lookAhead(t, w, record.SeasonWhat{}).Races) != 1 {
+		t.Fatal("the race of today is not to come")
+	}
+	p.Runs = append(p.Runs, record.Run{ID: 900, PairID: p.ID, On: today, KM: 2, Ground: term.GroundRoad, Kind: term.Easy})
+	if len(w.follow(t).Races()) != 1 {
+		t.Error("a short run before it is taken for the race")
+	}
+	p.Runs = append(p.Runs, record.Run{ID: 901, PairID: p.ID, On: today, KM: 21.3, Ground: term.GroundRoad, Kind: term.Long})
+	s := lookAhead(t, w, record.SeasonWhat{})
+	if len(w.follow(t).Races()) != 0 || len(s.Races) != 0 {
+		t.Error("the race was run, and is to come")
+	}
+	for _, part := range s.Weeks[0] {
+		if part.Kind == term.Race {
+			t.Errorf("the week still has %+v", part)
+		}
 	}
 }

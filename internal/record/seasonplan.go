@@ -3,9 +3,12 @@ package record
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"slices"
+	"strings"
 	"time"
 
+	"trevik/internal/core/fault"
 	"trevik/internal/core/rotation"
 	"trevik/internal/core/season"
 	"trevik/internal/core/term"
@@ -16,15 +19,15 @@ import (
 type seasonPlan struct {
 	season.Plan
 	of      map[string]SeasonPair
-	planned map[time.Time]string // what the week's plan has for each race, by name
-	others  []CandidateInfo      // models that are not in the plan
+	planned []RacePlan // what the week's plan has for each race
+	breaks  []BreakIn
+	others  []CandidateInfo // models that are not in the plan
 }
 
 func (c *Conclusions) seasonPlan(ctx context.Context, s *Season, what SeasonWhat) (*seasonPlan, error) {
 	most, draws := c.MostPairs(), season.DefaultDraws
 	p := &seasonPlan{Plan: season.Plan{Schema: season.Schema, Starts: s.Starts.Format(time.DateOnly), Seed: c.ID, Draws: &draws,
-		Currency: c.Shop.Currency}, of: map[string]SeasonPair{},
-		planned: map[time.Time]string{}}
+		Currency: c.Shop.Currency}, of: map[string]SeasonPair{}}
 	if what.Earlier {
 		at := earlierAt
 		p.OrderAt = &at
@@ -38,9 +41,7 @@ func (c *Conclusions) seasonPlan(ctx context.Context, s *Season, what SeasonWhat
 	if err != nil {
 		return nil, err
 	}
-	for _, r := range races {
-		p.planned[r.On] = r.In
-	}
+	p.planned = races
 	buy, err := c.bought(ctx, races)
 	if err != nil {
 		return nil, err
@@ -68,7 +69,9 @@ func (c *Conclusions) seasonPlan(ctx context.Context, s *Season, what SeasonWhat
 		} else if life, err = c.assess(&Pair{Model: *x.Model, Price: x.Price}, nil, 0); err != nil {
 			return nil, err
 		}
-		p.add(c, x, life)
+		if err := p.add(c, x, life); err != nil {
+			return nil, err
+		}
 		if !owned {
 			p.Buy = append(p.Buy, x.ID)
 		}
@@ -107,7 +110,7 @@ func (c *Conclusions) bought(ctx context.Context, races []RacePlan) (map[string]
 }
 
 // add puts a pair into the plan with its life, its load by ground, and how often it may be had again.
-func (p *seasonPlan) add(c *Conclusions, x CandidateInfo, life Worn) {
+func (p *seasonPlan) add(c *Conclusions, x CandidateInfo, life Worn) error {
 	h := c.House()
 	next, price := x.Model, x.Price
 	copies, delivery, breakIn := seasonCopies, int(h.DeliveryDays), h.BreakInKM
@@ -123,19 +126,31 @@ func (p *seasonPlan) add(c *Conclusions, x CandidateInfo, life Worn) {
 	km, effective := life.Wear.KM, life.Wear.EffectiveKM
 	pair := season.Pair{ID: x.ID, Model: x.Candidate.Model, Owned: x.Pair != nil, Price: price, MaxRunKM: x.MaxRunKM,
 		Suitability: x.Suitability,
-		LnLife:      &season.Life{Mean: life.Wear.LnLife.Mean, SD: life.Wear.LnLife.SD}, KM: &km, EffectiveKM: &effective,
+		LnLife:      lifeOf(life), KM: &km, EffectiveKM: &effective,
 		Load: map[term.Ground]float64{}, BreakInKM: &breakIn, Delivery: &delivery, Copies: &copies}
 	for _, g := range term.Grounds {
 		pair.Load[g] = wear.Load(wear.Run{KM: 1, Ground: g}, x.Model.Surface, nil, h)
 	}
+	if x.Pair != nil { // what was seen on this pair says nothing of the one that follows it
+		fresh, err := c.assess(&Pair{Model: *next, Price: price}, nil, 0)
+		if err != nil {
+			return err
+		}
+		pair.NextLife = lifeOf(fresh)
+	}
 	p.Pairs = append(p.Pairs, pair)
 	p.of[x.ID] = SeasonPair{Name: x.Name, Model: x.Model, Next: next, Owned: x.Pair != nil, Price: price, Deliver: delivery, pair: x.Pair}
+	return nil
 }
 
+func lifeOf(w Worn) *season.Life { return &season.Life{Mean: w.Wear.LnLife.Mean, SD: w.Wear.LnLife.SD} }
+
 // look changes the plan to what is looked at, by what it comes to as it is.
-func (p *seasonPlan) look(s *Season, a season.Answer, what SeasonWhat) {
+func (p *seasonPlan) look(c *Conclusions, s *Season, a season.Answer, what SeasonWhat) error {
 	if what.Cheaper {
-		p.cheaper(s, a)
+		if err := p.cheaper(c, s, a); err != nil {
+			return err
+		}
 	}
 	km := map[string]float64{}
 	for _, x := range a.Pairs {
@@ -175,11 +190,12 @@ func (p *seasonPlan) look(s *Season, a season.Answer, what SeasonWhat) {
 		p.Pairs = slices.DeleteFunc(p.Pairs, func(x season.Pair) bool { return x.ID == byKM[0].ID })
 		p.Buy = slices.DeleteFunc(p.Buy, func(id string) bool { return id == byKM[0].ID })
 	}
+	return nil
 }
 
 // cheaper puts a cheaper model in the place of what most is spent on: one that serves each run which that does as well as a week
 // asks for. Of a pair that they have, the next ones.
-func (p *seasonPlan) cheaper(s *Season, a season.Answer) {
+func (p *seasonPlan) cheaper(c *Conclusions, s *Season, a season.Answer) error {
 	at, most := -1, 0.0
 	for _, x := range a.Pairs {
 		spent := 0.0
@@ -191,7 +207,7 @@ func (p *seasonPlan) cheaper(s *Season, a season.Answer) {
 		}
 	}
 	if at < 0 {
-		return
+		return nil
 	}
 	x := &p.Pairs[at]
 	var best *CandidateInfo
@@ -210,15 +226,156 @@ func (p *seasonPlan) cheaper(s *Season, a season.Answer) {
 	}
 	if best == nil {
 		s.Instead = "nothing cheaper that fits serves these runs"
-		return
+		return nil
+	}
+	life, err := c.assess(&Pair{Model: *best.Model, Price: best.Price}, nil, 0)
+	if err != nil {
+		return err
 	}
 	info := p.of[x.ID]
 	s.Instead = best.Name + " in the place of " + info.Name
 	x.Price, info.Price, info.Next = best.Price, best.Price, best.Model
 	if x.Owned {
 		s.Instead = best.Name + " after " + info.Name
+		x.NextLife = lifeOf(life)
 	} else {
+		x.LnLife = lifeOf(life)
 		x.Suitability, info.Name, info.Model = best.Suitability, best.Name, best.Model
 	}
 	p.of[x.ID] = info
+	return nil
+}
+
+// BreakIn is a pair that a race is run in, and the runs that break it in before.
+type BreakIn struct {
+	Name string
+	Race Race
+	Runs []PlannedRun // by their days
+}
+
+// Text says which runs break the pair in.
+func (b BreakIn) Text() string {
+	var runs []string
+	for _, r := range b.Runs {
+		runs = append(runs, fmt.Sprintf("%s (%s, %.0f km)", r.On.Format("2 January"), strings.ReplaceAll(string(r.Kind), "_", " "), r.KM))
+	}
+	return fmt.Sprintf("%s is broken in on %s.", b.Name, strings.Join(runs, ", "))
+}
+
+// PlannedRun is a run of the season on its day.
+type PlannedRun struct {
+	On   time.Time
+	KM   float64
+	Kind term.Kind
+}
+
+// breakIn gives each race's pair that would come to it too new the runs that break it in: those that it serves best, in the weeks
+// that lie next before the race, no more than two a week, and none in the race's own.
+func (p *seasonPlan) breakIn(ctx context.Context, s *Season) error {
+	if len(p.planned) == 0 {
+		return nil
+	}
+	few := p.Plan
+	draws := breakInDraws
+	few.Draws = &draws
+	a, err := season.Look(ctx, few, nil)
+	if _, wrong := fault.As(err); wrong {
+		return nil // it is told of the whole plan
+	}
+	if err != nil {
+		return err
+	}
+	for _, r := range p.planned {
+		week := weekFrom(s.Starts, r.On)
+		at := slices.IndexFunc(p.Pairs, func(x season.Pair) bool { return p.of[x.ID].Name == r.In })
+		if at < 0 || week < 0 || week >= len(s.Weeks) {
+			continue
+		}
+		x := p.Pairs[at]
+		need := *x.BreakInKM - *x.KM
+		if k := slices.IndexFunc(a.Pairs, func(y season.PairAnswer) bool { return y.ID == x.ID }); k >= 0 {
+			for _, before := range a.Races { // it is broken in by what it runs anyway
+				if before.Date == r.On.Format(time.DateOnly) && before.Pair != nil && *before.Pair == x.ID && before.Ready > 1-LeastChance {
+					need = 0
+				}
+			}
+		}
+		if need <= 0 {
+			continue
+		}
+		there := 0 // the week in which it is there
+		if !x.Owned {
+			there = (*x.Delivery + 6) / 7
+		}
+		done := BreakIn{Name: r.In, Race: r.Race}
+		for w := week - 1; w >= there && need > 0; w-- {
+			var taken []int
+			for range mostBreakIns {
+				k := p.bestRun(p.Weeks[w].Parts, x, taken)
+				if k < 0 || need <= 0 {
+					break
+				}
+				taken = append(taken, k)
+				part := p.keepFor(w, k, x.ID)
+				need -= part.KM
+				done.Runs = append(done.Runs, PlannedRun{dayIn(s.Starts, w, part.Day), part.KM, part.Kind})
+			}
+			s.Weeks[w] = p.Weeks[w].Parts
+		}
+		if len(done.Runs) > 0 {
+			slices.SortStableFunc(done.Runs, func(a, b PlannedRun) int { return a.On.Compare(b.On) })
+			p.breaks = append(p.breaks, done)
+		}
+	}
+	return nil
+}
+
+// House values of breaking in a pair for a race.
+const (
+	mostBreakIns = 2   // runs of a week
+	breakInDraws = 200 // futures, to see whether it is broken in anyway
+)
+
+// bestRun is the run of a week that a pair serves best, of these the shortest; -1 where it serves none that is free.
+func (p *seasonPlan) bestRun(week []rotation.WeekPart, x season.Pair, taken []int) int {
+	best, most := -1, rotation.LeastSuit-1e-9
+	for i, part := range week {
+		if part.Kind == term.Race || slices.Contains(taken, i) || len(part.Barred) > 0 || x.MaxRunKM != nil && part.KM > *x.MaxRunKM {
+			continue
+		}
+		for _, v := range x.Suitability {
+			if v.Kind == part.Kind && v.Ground == part.Ground && (v.Value > most+1e-9 || v.Value > most-1e-9 && best >= 0 &&
+				part.KM < week[best].KM) {
+				best, most = i, v.Value
+			}
+		}
+	}
+	return best
+}
+
+// keepFor keeps a run for one pair: the others are barred from it.
+func (p *seasonPlan) keepFor(week, part int, id string) rotation.WeekPart {
+	x := &p.Weeks[week].Parts[part]
+	for _, other := range p.Pairs {
+		if other.ID != id {
+			x.Barred = append(x.Barred, other.ID)
+		}
+	}
+	return *x
+}
+
+// dayIn is a day of a week of the season, by its name.
+func dayIn(starts time.Time, week int, day string) time.Time {
+	return starts.AddDate(0, 0, 7*week+max(0, slices.Index(rotation.Days, day)))
+}
+
+// named keeps of what is barred the pairs that are there.
+func (p *seasonPlan) named() {
+	for _, w := range p.Weeks {
+		for i := range w.Parts {
+			w.Parts[i].Barred = slices.DeleteFunc(slices.Clone(w.Parts[i].Barred), func(id string) bool {
+				return !slices.ContainsFunc(p.Pairs, func(x season.Pair) bool { return x.ID == id })
+			})
+		}
+	}
 }

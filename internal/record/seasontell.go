@@ -63,8 +63,9 @@ func (c *Conclusions) tell(s *Season, p *seasonPlan) error {
 				if a.Pair != nil {
 					r.In = p.of[*a.Pair].Name
 				}
-				if in := p.planned[r.On]; in != "" && in != r.In && !s.broken(in, c.House().BreakInKM) {
-					r.Rawly = in
+				at := slices.IndexFunc(p.planned, func(x RacePlan) bool { return sameRace(x.Race, r.Race) })
+				if at >= 0 && p.planned[at].In != "" && p.planned[at].In != r.In && !s.broken(p.planned[at].In, c.House().BreakInKM) {
+					r.Rawly = p.planned[at].In
 				}
 			}
 		}

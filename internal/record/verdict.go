@@ -143,23 +143,33 @@ func sameRace(a, b Race) bool {
 	return a.On.Equal(b.On) && (a.KM == 0 || b.KM == 0 || max(a.KM, b.KM) <= 1.03*min(a.KM, b.KM))
 }
 
-// Races are the races to come, the next first, each once wherever it was told: at Hello, at Distance or
+// Races are the races to come, one of today until it was run, the next first, each once wherever it was told: at Hello, at Distance or
 // on the phone.
 func (c *Conclusions) Races() []Race {
 	var out []Race
 	for _, r := range c.Runner.Races {
-		if !r.On.Before(c.Today) {
+		if !r.On.Before(c.Today) && !c.raced(r) {
 			out = append(out, r)
 		}
 	}
 	if on, km := RaceOn.Ptr(c.Visit), RaceKM.Of(c.Visit); on != nil && km > 0 && !on.Before(c.Today) {
 		told := Race{Name: "The race", On: *on, KM: km}
-		if !slices.ContainsFunc(out, func(r Race) bool { return sameRace(r, told) }) {
+		if !c.raced(told) && !slices.ContainsFunc(out, func(r Race) bool { return sameRace(r, told) }) {
 			out = append(out, told)
 		}
 	}
 	slices.SortStableFunc(out, func(x, y Race) int { return x.On.Compare(y.On) })
 	return out
+}
+
+// racedShare is the share of a race's distance from which what was run on its day was the race.
+const racedShare = 0.9
+
+// raced says whether a race of today was run already.
+func (c *Conclusions) raced(race Race) bool {
+	return race.On.Equal(c.Today) && slices.ContainsFunc(c.Runner.AllRuns(), func(r Run) bool {
+		return r.On.Equal(c.Today) && (r.Kind == term.Race || race.KM > 0 && r.KM >= racedShare*race.KM)
+	})
 }
 
 // RacePair is the pair that a race would be run in: the one that was told, else of those that serve a

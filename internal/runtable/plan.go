@@ -13,6 +13,7 @@ import (
 	"time"
 
 	ics "github.com/arran4/golang-ical"
+	"github.com/teambition/rrule-go"
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/term"
@@ -197,7 +198,8 @@ var (
 )
 
 // PlanFromICal reads an iCalendar as runs to come, an event a run: its summary tells the distance or the minutes and the kind.
-// Events that tell neither are passed over and counted as rest; zone is where its hours are meant. It fails with a fault.List.
+// Events that tell neither are passed over and counted as rest, those that come again each day, week or month stand on each of
+// their days before until; zone is where its hours are meant. It fails with a fault.List.
 func PlanFromICal(data []byte, zone *time.Location, from, until time.Time) (runs []Run, rest, past int, err error) {
 	if len(data) > MaxBytes {
 		return nil, 0, 0, fault.List{{Field: "file", Text: fmt.Sprintf("is larger than %d MiB", MaxBytes>>20)}}
@@ -207,6 +209,7 @@ func PlanFromICal(data []byte, zone *time.Location, from, until time.Time) (runs
 		return nil, 0, 0, fault.List{{Field: "file", Text: "is no iCalendar that can be read"}}
 	}
 	var l fault.List
+	moved := movedDays(cal, zone)
 	for n, e := range cal.Events() {
 		at := "event " + strconv.Itoa(n+1)
 		text := textOf(e, ics.ComponentPropertySummary)
@@ -248,9 +251,18 @@ func PlanFromICal(data []byte, zone *time.Location, from, until time.Time) (runs
 		if strings.Contains(start.Value, "T") {
 			r.Start = when.Format("15:04")
 		}
-		r.On = time.Date(when.Year(), when.Month(), when.Day(), 0, 0, 0, 0, time.UTC)
 		r.Kind, r.Ground = cmp.Or(KindOf(text), term.Easy), cmp.Or(groundOf(text), term.GroundRoad)
-		runs = append(runs, r)
+		days, err := daysOf(e, when, from, until)
+		if err != nil {
+			l.Add(at, "comes again by the rule %q, which %v", clip(textOf(e, ics.ComponentPropertyRrule)), err)
+			continue
+		}
+		for _, day := range days {
+			if r.On = day; len(days) > 1 && slices.Contains(moved[textOf(e, ics.ComponentPropertyUniqueId)], day) {
+				continue
+			}
+			runs = append(runs, r)
+		}
 		if len(l) > mostFaults || len(runs) > MostRows {
 			break
 		}
@@ -266,6 +278,95 @@ func PlanFromICal(data []byte, zone *time.Location, from, until time.Time) (runs
 		err = faults
 	}
 	return runs, rest, past, err
+}
+
+// What a rule may say: the reader of rules is not built for more.
+const (
+	mostNth   = 4 // weekday of a month
+	mostApart = 400
+)
+
+// daysOf are the days of an event: its own, or those on which its rule has it come again between two days, but for those that it
+// leaves out.
+func daysOf(e *ics.VEvent, when, from, until time.Time) ([]time.Time, error) {
+	rule := textOf(e, ics.ComponentPropertyRrule)
+	if rule == "" {
+		return []time.Time{dateOf(when)}, nil
+	}
+	o, err := rrule.StrToROptionInLocation(rule, when.Location())
+	if err != nil {
+		return nil, errors.New("cannot be read")
+	}
+	odd := len(o.Bymonth) + len(o.Bymonthday) + len(o.Byyearday) + len(o.Byweekno) + len(o.Bysetpos) + len(o.Byhour) + len(o.Byminute) +
+		len(o.Bysecond) + len(o.Byeaster)
+	for _, d := range o.Byweekday { // such as the second Monday of a month
+		if d.N() < -mostNth || d.N() > mostNth || d.N() != 0 && o.Freq != rrule.MONTHLY {
+			odd++
+		}
+	}
+	if strings.Contains(strings.ToUpper(rule), "INTERVAL=") && (o.Interval < 1 || o.Interval > mostApart) || o.Count < 0 {
+		return nil, errors.New("cannot be read")
+	}
+	if o.Freq != rrule.DAILY && o.Freq != rrule.WEEKLY && o.Freq != rrule.MONTHLY || odd > 0 {
+		return nil, errors.New("is not read; allowed is each day, week or month, on days of the week; give others one by one")
+	}
+	o.Dtstart = when
+	r, err := rrule.NewRRule(*o)
+	if err != nil {
+		return nil, errors.New("cannot be read")
+	}
+	left := leftOut(e, when.Location())
+	var out []time.Time
+	for _, t := range r.Between(from.AddDate(0, 0, -1), until.AddDate(0, 0, 1), true) {
+		if day := dateOf(t); !day.Before(from) && day.Before(until) && !slices.Contains(left, day) {
+			out = append(out, day)
+		}
+	}
+	return out, nil
+}
+
+func dateOf(t time.Time) time.Time {
+	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, time.UTC)
+}
+
+// leftOut are the days on which an event that comes again does not.
+func leftOut(e *ics.VEvent, zone *time.Location) (out []time.Time) {
+	for _, p := range e.GetProperties(ics.ComponentPropertyExdate) {
+		for _, v := range strings.Split(p.Value, ",") {
+			if day, ok := stampDay(v, zone); ok {
+				out = append(out, day)
+			}
+		}
+	}
+	return out
+}
+
+// movedDays are, by event, the days of its rule that stand as events of their own.
+func movedDays(cal *ics.Calendar, zone *time.Location) map[string][]time.Time {
+	out := map[string][]time.Time{}
+	for _, e := range cal.Events() {
+		if day, ok := stampDay(textOf(e, ics.ComponentPropertyRecurrenceId), zone); ok {
+			id := textOf(e, ics.ComponentPropertyUniqueId)
+			out[id] = append(out[id], day)
+		}
+	}
+	return out
+}
+
+// stampDay is the day of an iCalendar's date or moment, in a zone where it tells one of UTC.
+func stampDay(v string, zone *time.Location) (time.Time, bool) {
+	v = strings.TrimSpace(v)
+	if t, err := time.Parse("20060102T150405Z", v); err == nil {
+		if zone != nil {
+			t = t.In(zone)
+		}
+		return dateOf(t), true
+	}
+	if len(v) < 8 {
+		return time.Time{}, false
+	}
+	t, err := time.Parse("20060102", v[:8])
+	return t, err == nil
 }
 
 // readICal reads an iCalendar; what the reader cannot bear is an error.

@@ -1,6 +1,7 @@
 package runtable
 
 import (
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -93,6 +94,57 @@ func TestPlanRepetitions(t *testing.T) {
 	}
 }
 
+// An event that comes again stands on each of its days, but for those that it leaves out or that stand by themselves, at the
+// hour of its own zone across a change of clocks.
+func TestPlanComesAgain(t *testing.T) {
+	event := func(lines ...string) string {
+		return "BEGIN:VEVENT\r\n" + strings.Join(lines, "\r\n") + "\r\nEND:VEVENT\r\n"
+	}
+	in := func(events ...string) []byte {
+		return []byte("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\n" + strings.Join(events, "") + "END:VCALENDAR\r\n")
+	}
+	london, err := time.LoadLocation("Europe/London")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		name string
+		data []byte
+		want []string
+	}{
+		{"each Tuesday and Thursday, four times", in(event("UID:1", "DTSTART:20261201T183000", "RRULE:FREQ=WEEKLY;BYDAY=TU,TH;COUNT=4",
+			"SUMMARY:Easy 8 km")), []string{"2026-12-01 18:30", "2026-12-03 18:30", "2026-12-08 18:30", "2026-12-10 18:30"}},
+		{"every second day, one left out", in(event("UID:1", "DTSTART;VALUE=DATE:20261201", "RRULE:FREQ=DAILY;INTERVAL=2;UNTIL=20261207",
+			"EXDATE;VALUE=DATE:20261203", "SUMMARY:Easy 8 km")), []string{"2026-12-01 18:30", "2026-12-05 09:00", "2026-12-07 18:30"}},
+		{"begun long ago", in(event("UID:1", "DTSTART:20200105T080000",
+			"RRULE:FREQ=WEEKLY;UNTIL=20261207T000000Z", "SUMMARY:Long 20 km")),
+			[]string{"2026-11-29 08:00", "2026-12-06 08:00"}},
+		{"one moved to another day", in(event("UID:1", "DTSTART:20261201T183000", "RRULE:FREQ=WEEKLY;COUNT=3", "SUMMARY:Easy 8 km"),
+			event("UID:1", "RECURRENCE-ID:20261208T183000", "DTSTART:20261209T070000", "SUMMARY:Easy 8 km")),
+			[]string{"2026-12-01 18:30", "2026-12-09 07:00", "2026-12-15 18:30"}},
+		{"over a change of clocks", in(event("UID:1", "DTSTART;TZID=Europe/London:20270321T080000", "RRULE:FREQ=WEEKLY;COUNT=2",
+			"SUMMARY:Long 20 km")), []string{"2027-03-21 08:00", "2027-03-28 08:00"}},
+		{"beyond the season", in(event("UID:1", "DTSTART:20270613T080000", "RRULE:FREQ=WEEKLY", "SUMMARY:Long 20 km")),
+			[]string{"2027-06-13 08:00", "2027-06-20 08:00"}},
+	} {
+		runs, _, _, err := PlanFromICal(c.data, london, from, until)
+		var got []string
+		for _, r := range runs {
+			got = append(got, r.On.Format(time.DateOnly)+" "+r.Start)
+		}
+		if err != nil || !slices.Equal(got, c.want) {
+			t.Errorf("%s: %v, %v, not %v", c.name, got, err, c.want)
+		}
+	}
+	for _, rule := range []string{"FREQ=SECONDLY", "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=31", "FREQ=DAILY;BYMONTHDAY=31;BYMONTH=2", "FREQ=NOW", "x",
+		"FREQ=DAILY;BYHOUR=1,2,3"} {
+		_, _, _, err := PlanFromICal(in(event("UID:1", "DTSTART:20261201T183000", "RRULE:"+rule, "SUMMARY:Easy 8 km")), london, from, until)
+		if l, ok := fault.As(err); !ok || l[0].Field != "event 1" || !strings.Contains(l[0].Text, "comes again") {
+			t.Errorf("%s: %v", rule, err)
+		}
+	}
+}
+
 // Runs of a day that tell no hour lie apart.
 func TestPlanHours(t *testing.T) {
 	runs, _, _, err := plan(t, "Date,Km,Start\n2026-12-01,10,\n2026-12-01,5,\n2026-12-01,4,18:30\n2026-12-05,20,\n2026-12-05,5,\n")
@@ -115,6 +167,8 @@ func FuzzPlan(f *testing.F) {
 	f.Add([]byte("Day;Duration (min);Workout\n01.12.2026;60;easy\n"))
 	f.Add([]byte("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nDTSTART:20261206T090000Z\r\nSUMMARY:Long 22 km\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"))
 	f.Add([]byte("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nDTSTART;TZID=X:20261206\r\nSUMMARY:1h 30\r\nEND:VEVENT\r\n"))
+	f.Add([]byte("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nDTSTART:20261206T090000Z\r\nRRULE:FREQ=WEEKLY;INTERVAL=2;BYDAY=SU,-1MO\r\n" +
+		"EXDATE:20261220T090000Z\r\nSUMMARY:Long 22 km\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		var runs []Run
 		var err error

@@ -45,6 +45,19 @@ func TestSeasonPage(t *testing.T) {
 	if said := fmt.Sprintf("%.0f", 100*answer.Races[0].Ready); ready.FindStringSubmatch(p.body)[1] != said {
 		t.Errorf("the page says %s ready, the command %s %%", ready.FindString(p.body), said)
 	}
+	// So it does with a what-if.
+	beside := b.get("/runners/2/season?earlier=yes")
+	beside.holds(t, "/runners/2/season/plan.json?earlier=yes")
+	var earlier season.Plan
+	if err := strict.Decode([]byte(b.get("/runners/2/season/plan.json?earlier=yes").body), &earlier); err != nil {
+		t.Fatal(err)
+	}
+	if answer, err = season.Look(context.Background(), earlier, nil); err != nil || earlier.OrderAt == nil {
+		t.Fatal(err)
+	}
+	if said := fmt.Sprintf("<b>%.0f ±", 100*answer.Races[0].Ready); !strings.Contains(beside.body, said) {
+		t.Errorf("ordered earlier the command says %s, the page does not", said)
+	}
 	week := regexp.MustCompile(`Week of 7 December: ([\d.]+) km`)
 	if week.FindString(p.body) == "" {
 		t.Error("a week does not say its distance")

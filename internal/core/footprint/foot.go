@@ -140,7 +140,8 @@ func (f *foot) fillDry(s spots, small []piece) {
 		f.body.on[i] = f.body.on[i] || dry[l]
 	}
 	for _, p := range small {
-		if x, y := p.x0-f.x0, p.y0-f.y0; float64(p.area)*f.unit*f.unit >= patchMM2 && f.body.get(x, y) && a.share(float64(x), float64(y)) < dryEnd {
+		x, y, mm2 := p.x0-f.x0, p.y0-f.y0, float64(p.area)*f.unit*f.unit
+		if mm2 >= patchMM2 && f.body.get(x, y) && a.share(float64(x), float64(y)) < dryEnd {
 			holes, n = holes+p.area, n+1
 		}
 	}

@@ -44,7 +44,20 @@ type WeekPart struct {
 	KM      float64     `json:"km"`
 	Kind    term.Kind   `json:"kind"`
 	Ground  term.Ground `json:"ground"`
-	Barred  []string    `json:"-"` // pairs that may not have it, whatever their suitability
+	Barred  []string    `json:"barred,omitempty"` // pairs that may not have it, whatever their suitability
+}
+
+// Named fails with a fault.List where a part bars what is none of the pairs: one who writes a week by hand meant another.
+func (w *Week) Named() error {
+	var l fault.List
+	for i, part := range w.Parts {
+		for _, id := range part.Barred {
+			if !slices.ContainsFunc(w.Pairs, func(c Candidate) bool { return c.ID == id }) {
+				l.Add(fmt.Sprintf("parts[%d].barred", i), "names %q, which is none of the pairs", id)
+			}
+		}
+	}
+	return l.Err()
 }
 
 // Suit is how well a pair serves a kind of run on a ground, 0 to 1.

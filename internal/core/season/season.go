@@ -61,6 +61,7 @@ type Pair struct {
 	LifeKM      *float64                `json:"life_km"` // as a week's, and not used: ln_life is
 	Suitability []rotation.Suit         `json:"suitability"`
 	LnLife      *Life                   `json:"ln_life"`
+	NextLife    *Life                   `json:"next_ln_life,omitempty"` // of its later copies; ln_life when missing
 	EffectiveKM *float64                `json:"effective_km"`
 	KM          *float64                `json:"km"` // real; effective_km when missing
 	Load        map[term.Ground]float64 `json:"load"`
@@ -163,6 +164,13 @@ func (p *Plan) check() (starts time.Time, weeks [][]rotation.WeekPart, err error
 		if len(parts) == 0 {
 			continue // a week of rest
 		}
+		for k, part := range parts {
+			for _, id := range part.Barred {
+				if !slices.ContainsFunc(p.Pairs, func(x Pair) bool { return x.ID == id }) {
+					l.Add(fmt.Sprintf("weeks[%d].parts[%d].barred", i, k), "names %q, which is none of the pairs", id)
+				}
+			}
+		}
 		w := rotation.Week{MaxPairs: p.MaxPairs, MinSuit: p.MinSuit, GoodSuit: p.GoodSuit, RestHours: p.RestHours, Parts: parts,
 			Pairs: p.candidates()}
 		faults, _ := fault.As(w.Check())
@@ -176,6 +184,14 @@ func (p *Plan) check() (starts time.Time, weeks [][]rotation.WeekPart, err error
 		}
 	}
 	return starts, weeks, l.Err()
+}
+
+// lifeOf is the life of one of a pair's copies, from 1.
+func (p *Pair) lifeOf(number int) *Life {
+	if number > 1 && p.NextLife != nil {
+		return p.NextLife
+	}
+	return p.LnLife
 }
 
 // candidates are the pairs as a week's, all owned: nothing is bought within a week.
@@ -207,9 +223,12 @@ func (p *Plan) checkPairs(l *fault.List) {
 		l.Range(at+"price", float64(x.Price), 0, 1e8, "cents")
 		if x.LnLife == nil {
 			l.Add(at+"ln_life", "is missing; give its mean and sd")
-		} else {
-			l.Range(at+"ln_life.mean", x.LnLife.Mean, 0, mostLnLife, "")
-			l.Range(at+"ln_life.sd", x.LnLife.SD, 0, mostLnSD, "")
+		}
+		for name, life := range map[string]*Life{"ln_life": x.LnLife, "next_ln_life": x.NextLife} {
+			if life != nil {
+				l.Range(at+name+".mean", life.Mean, 0, mostLnLife, "")
+				l.Range(at+name+".sd", life.SD, 0, mostLnSD, "")
+			}
 		}
 		for name, v := range map[string]*float64{"effective_km": x.EffectiveKM, "km": x.KM} {
 			if v != nil {

@@ -393,6 +393,38 @@ func TestCalibrated(t *testing.T) {
 	}
 }
 
+// The copies after the first have a life of their own where one is told; who is barred from a run does not run it.
+func TestNextLifeAndBarred(t *testing.T) {
+	x := pair("x", 60, 0)
+	x.Copies, x.Delivery = ptr(3), ptr(0)
+	p := plain(10, x) // 30 km a week
+	p.OrderAt = ptr(1.0)
+	ends := func() (out []int) {
+		for _, c := range look(t, p).Pairs[0].Copies {
+			if c.Ends.P50 == nil {
+				out = append(out, 0)
+			} else {
+				out = append(out, *c.Ends.P50)
+			}
+		}
+		return out
+	}
+	if got := ends(); !slices.Equal(got, []int{2, 4, 6}) {
+		t.Errorf("three of 60 km end in %v", got)
+	}
+	p.Pairs[0].NextLife = &season.Life{Mean: math.Log(90)}
+	if got := ends(); !slices.Equal(got, []int{2, 5, 8}) {
+		t.Errorf("one of 60 km and two of 90 end in %v", got)
+	}
+	p = plain(2, pair("x", 1000, 0), pair("y", 1000, 0))
+	for i := range p.Weeks[0].Parts {
+		p.Weeks[0].Parts[i].Barred = []string{"x"}
+	}
+	if a := look(t, p); a.Pairs[0].KM != 0 || a.Pairs[1].KM <= 0 || a.Covered != 1 {
+		t.Errorf("barred from all, x runs %.0f km, y %.0f", a.Pairs[0].KM, a.Pairs[1].KM)
+	}
+}
+
 // What of a plan cannot be is told at its field.
 func TestBadPlans(t *testing.T) {
 	for field, spoil := range map[string]func(p *season.Plan){
@@ -409,17 +441,19 @@ func TestBadPlans(t *testing.T) {
 			p.Weeks = p.Weeks[:1]
 			p.Weeks[0].Parts[1] = part("b", "mon", 10, term.Easy)
 		},
-		"pairs[0].ln_life":       func(p *season.Plan) { p.Pairs[0].LnLife = nil },
-		"pairs[0].ln_life.sd":    func(p *season.Plan) { p.Pairs[0].LnLife.SD = 5 },
-		"pairs[0].ln_life.mean":  func(p *season.Plan) { p.Pairs[0].LnLife.Mean = math.NaN() },
-		"pairs[0].price":         func(p *season.Plan) { p.Pairs[0].Price = -1 },
-		"pairs[0].copies":        func(p *season.Plan) { p.Pairs[0].Copies = ptr(1000) },
-		"pairs[0].delivery_days": func(p *season.Plan) { p.Pairs[0].Delivery = ptr(-1) },
-		"pairs[0].race_km":       func(p *season.Plan) { p.Pairs[0].RaceKM = []float64{5} },
-		"pairs[0].load.moon":     func(p *season.Plan) { p.Pairs[0].Load = map[term.Ground]float64{"moon": 1} },
-		"buy[0]":                 func(p *season.Plan) { p.Buy = []string{"nobody"} },
-		"max_pairs":              func(p *season.Plan) { p.MaxPairs = ptr(0) },
-		"budget":                 func(p *season.Plan) { p.Budget = ptr(int64(-5)) },
+		"pairs[0].ln_life":         func(p *season.Plan) { p.Pairs[0].LnLife = nil },
+		"pairs[0].ln_life.sd":      func(p *season.Plan) { p.Pairs[0].LnLife.SD = 5 },
+		"pairs[0].ln_life.mean":    func(p *season.Plan) { p.Pairs[0].LnLife.Mean = math.NaN() },
+		"pairs[0].price":           func(p *season.Plan) { p.Pairs[0].Price = -1 },
+		"pairs[0].copies":          func(p *season.Plan) { p.Pairs[0].Copies = ptr(1000) },
+		"pairs[0].delivery_days":   func(p *season.Plan) { p.Pairs[0].Delivery = ptr(-1) },
+		"pairs[0].race_km":         func(p *season.Plan) { p.Pairs[0].RaceKM = []float64{5} },
+		"pairs[0].load.moon":       func(p *season.Plan) { p.Pairs[0].Load = map[term.Ground]float64{"moon": 1} },
+		"pairs[0].next_ln_life.sd": func(p *season.Plan) { p.Pairs[0].NextLife = &season.Life{Mean: 5, SD: -1} },
+		"weeks[0].parts[1].barred": func(p *season.Plan) { p.Weeks[0].Parts[1].Barred = []string{"nobody"} },
+		"buy[0]":                   func(p *season.Plan) { p.Buy = []string{"nobody"} },
+		"max_pairs":                func(p *season.Plan) { p.MaxPairs = ptr(0) },
+		"budget":                   func(p *season.Plan) { p.Budget = ptr(int64(-5)) },
 	} {
 		p := plain(3, pair("x", 300, 0.2))
 		spoil(&p)

@@ -144,13 +144,14 @@ func (s *simulation) livesOf(x *Pair, number int) []float64 {
 		e = or(x.EffectiveKM, 0)
 	}
 	out := make([]float64, s.draws)
-	lasts := beyond(x.LnLife, e) // given that it lives
+	life := x.lifeOf(number)
+	lasts := beyond(life, e) // given that it lives
 	for i := range out {
 		z := math.Sqrt2 * math.Erfcinv(2*r.Unit()*lasts)
-		if x.LnLife.SD == 0 || lasts == 0 {
+		if life.SD == 0 || lasts == 0 {
 			z = 0
 		}
-		out[i] = math.Max(e, math.Exp(x.LnLife.Mean+x.LnLife.SD*z))
+		out[i] = math.Max(e, math.Exp(life.Mean+life.SD*z))
 	}
 	return out
 }
@@ -287,7 +288,7 @@ func (s *simulation) orders(st *state, week int) error {
 		if n := min(s.reach[i], len(ahead)); n > 0 {
 			e = ahead[n-1][last]
 		}
-		l := s.plan.Pairs[i].LnLife
+		l := s.plan.Pairs[i].lifeOf(s.copies[last].number)
 		chance := 1.0
 		if now := beyond(l, st.e[last]); now > 0 {
 			chance = 1 - beyond(l, e)/now

@@ -29,24 +29,25 @@ const (
 
 // seasonView is the page: the season as it is, and beside it what the address asks to look at.
 type seasonView struct {
-	Runner  record.Runner
-	S       *record.Season
-	Picture template.HTML
-	Rotate  string // where the week is laid out
-	Hello   string // where it is told
-	Races   string // where races are told
-	Columns []seasonColumn
-	Asks    []seasonAsk
-	Own     map[string]kit.Control
-	Weeks   []kit.Option // to be moved, by their Mondays
-	Moved   []movedWeek
-	Shape   record.Shape
-	File    *planFile
-	FileErr string
-	Undone  bool   // some order is not on the list yet
-	Sold    string // what was just sold, and how it is broken in
-	May     bool   // sell
-	URL     string
+	Runner   record.Runner
+	S        *record.Season
+	Picture  template.HTML
+	Rotate   string // where the week is laid out
+	Hello    string // where it is told
+	Races    string // where races are told
+	Columns  []seasonColumn
+	Asks     []seasonAsk
+	Own      map[string]kit.Control
+	Weeks    []kit.Option // to be moved, by their Mondays
+	Moved    []movedWeek
+	Shape    record.Shape
+	File     *planFile
+	FileErr  string
+	Undone   bool                 // some order is not on the list yet
+	BreakIns map[time.Time]string // by race, how its pair is broken in
+	Sold     string               // what was just sold, and how it is broken in
+	May      bool                 // sell
+	URL      string
 }
 
 // movedWeek is a week that stands in the place of one that was laid out.
@@ -127,6 +128,10 @@ func (d *Desk) showSeason(c *kit.Req, code int, sent url.Values, faults fault.Li
 	if v.S.Fault == "" {
 		v.Picture = seasonPicture(fit, v.S)
 		v.Columns = append(v.Columns, seasonColumnOf("As it is", fit, v.S))
+		v.BreakIns = map[time.Time]string{}
+		for _, b := range v.S.BreakIns {
+			v.BreakIns[b.Race.On] += b.Text()
+		}
 		if err := v.asks(c, fit); err != nil {
 			return err
 		}

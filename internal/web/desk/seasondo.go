@@ -39,13 +39,19 @@ func (d *Desk) seasonRoutes() []kit.Route {
 		kit.Route{Method: http.MethodPost, Path: "/outlooks/:outlook/seen", Roles: kit.Everyone, Handle: d.seenOutlook, Back: "/"})
 }
 
-// seasonFile gives the season as a plan for the command, which comes to the same.
+// seasonFile gives the season as a plan for the command, which comes to the same; with what the address looks at instead.
 func (d *Desk) seasonFile(c *kit.Req) error {
 	fit, err := d.ofRunner(c)
 	if err != nil {
 		return err
 	}
-	s, err := fit.Season(c.Ctx(), record.SeasonWhat{})
+	var what record.SeasonWhat
+	for _, x := range seasonAsks {
+		if c.Query(x.Word) == "yes" {
+			what = what.With(x.What, true)
+		}
+	}
+	s, err := fit.Season(c.Ctx(), what)
 	if err != nil {
 		return err
 	}

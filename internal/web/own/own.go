@@ -171,6 +171,7 @@ type race struct {
 	record.Race
 	Ready string
 	In    string
+	Break string          // how its pair is broken in before
 	Told  *record.Outlook // what was told of it, where that changed in the last weeks
 }
 
@@ -194,6 +195,11 @@ func (v *view) races(c *visitor, fit *record.Conclusions) error {
 		for _, r := range s.Races {
 			if r.ID != x.ID || !r.On.Equal(x.On) || r.In == "" {
 				continue
+			}
+			for _, b := range s.BreakIns {
+				if b.Race.On.Equal(r.On) {
+					x.Break = b.Text()
+				}
 			}
 			x.Ready, x.In = fmt.Sprintf("%.0f %%", 100*r.Ready), r.In
 			if r.Told != nil && r.Told.On.AddDate(0, 0, toldFor).After(fit.Today) {
