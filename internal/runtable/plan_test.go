@@ -136,8 +136,8 @@ func TestPlanComesAgain(t *testing.T) {
 			t.Errorf("%s: %v, %v, not %v", c.name, got, err, c.want)
 		}
 	}
-	for _, rule := range []string{"FREQ=SECONDLY", "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=31", "FREQ=DAILY;BYMONTHDAY=31;BYMONTH=2", "FREQ=NOW", "x",
-		"FREQ=DAILY;BYHOUR=1,2,3"} {
+	for _, rule := range []string{"FREQ=SECONDLY", "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=31", "FREQ=DAILY;BYMONTHDAY=31;BYMONTH=2",
+		"FREQ=NOW", "x", "FREQ=DAILY;BYHOUR=1,2,3"} {
 		_, _, _, err := PlanFromICal(in(event("UID:1", "DTSTART:20261201T183000", "RRULE:"+rule, "SUMMARY:Easy 8 km")), london, from, until)
 		if l, ok := fault.As(err); !ok || l[0].Field != "event 1" || !strings.Contains(l[0].Text, "comes again") {
 			t.Errorf("%s: %v", rule, err)
