@@ -3,9 +3,9 @@ package cli
 import (
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"path/filepath"
-	"slices"
 	"text/tabwriter"
 
 	"github.com/spf13/cobra"
@@ -100,10 +100,14 @@ func (t *tool) simulateShop() *cobra.Command {
 	f.IntVar(&o.Pairs, "pairs", 400, "how many pairs")
 	f.IntVar(&o.TryOns, "tryons", 0, "how many try-ons; half as many as pairs when 0")
 	f.BoolVar(&o.AsTold, "as-told", false, "its truth is exactly what the house figures say")
-	check := f.Int("check", 0, "learn from so many invented shops instead")
+	check := f.Int("check", 0, "learn from so many invented shops instead, of 30 to 480 pairs where --pairs is not given")
 	c.RunE = func(*cobra.Command, []string) error {
 		if *check > 0 {
-			return t.checkLearning(*check, o)
+			sizes := []int{30, 60, 120, 240, 480}
+			if f.Changed("pairs") {
+				sizes = []int{o.Pairs}
+			}
+			return t.checkLearning(*check, sizes, o.Seed)
 		}
 		if *out == "" {
 			return fault.List{{Field: "out", Text: "is missing; give the folder to write into"}}
@@ -130,24 +134,35 @@ func (t *tool) simulateShop() *cobra.Command {
 	return c
 }
 
-func (t *tool) checkLearning(shops int, o device.ShopOptions) error {
-	l, err := practice.CheckLearning(shops, o.Pairs, o.Seed, nil)
+func (t *tool) checkLearning(shops int, pairs []int, seed uint64) error {
+	l, err := practice.CheckLearning(shops, pairs, seed, nil)
 	if err != nil {
 		return err
 	}
-	mean := func(v []float64) (sum float64) {
-		for _, x := range v {
-			sum += x / float64(len(v))
-		}
-		return sum
-	}
-	slices.Sort(l.Ended)
-	_, err = fmt.Fprintf(t.out, `%d shops of %d pairs, %d to %d of them worn out:
-80 %% intervals hold %.1f %%
-log score of unseen pairs smaller than the house's by %.3f, where the truth is the house's by %.3f
+	fmt.Fprintf(t.out, `%d shops: 80 %% intervals hold %.1f %%
 of the gap in log loss %.0f %% closed by %d try-ons
 'better' where the truth is the house's in %.1f %%
-`, shops, o.Pairs, l.Ended[0], l.Ended[len(l.Ended)-1], 100*float64(l.Held)/float64(l.Intervals), mean(l.Gain), mean(l.GainAsTold),
-		100*l.Closed/l.Gap, practice.ShopTryOns, 100*float64(l.FalseBetter)/float64(shops))
-	return err
+log score of unseen pairs less than the house's:
+`, shops, 100*float64(l.Held)/float64(l.Intervals), 100*l.Closed/l.Gap, practice.ShopTryOns, 100*float64(l.FalseBetter)/float64(shops))
+	tw := tabwriter.NewWriter(t.out, 0, 8, 2, ' ', 0)
+	fmt.Fprintln(tw, "WORN OUT\tSHOPS\tBY\tWHERE THE TRUTH IS THE HOUSE'S")
+	for at, from := range endedFrom {
+		to := math.MaxInt
+		if at+1 < len(endedFrom) {
+			to = endedFrom[at+1]
+		}
+		n, gain, told := 0.0, 0.0, 0.0
+		for i, ended := range l.Ended {
+			if ended >= from && ended < to {
+				n, gain, told = n+1, gain+l.Gain[i], told+l.GainAsTold[i]
+			}
+		}
+		if n > 0 {
+			fmt.Fprintf(tw, "from %d\t%.0f\t%.3f\t%.3f\n", from, n, gain/n, told/n)
+		}
+	}
+	return tw.Flush()
 }
+
+// endedFrom are the numbers of pairs worn out from which shops are told apart.
+var endedFrom = []int{0, 15, 30, 60, 120, 240}

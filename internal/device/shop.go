@@ -100,7 +100,9 @@ func (s *Shop) live(o ShopOptions, r *rand.Rand) {
 		median *float64
 	}
 	var models []model
-	for i := range max(4, min(400, o.Pairs/8)) {
+	// Shops differ in how many pairs of a model they sell, and models in how many they sell of it.
+	each := 5 * math.Pow(6, r.Float64())
+	for i := range max(4, min(400, int(float64(o.Pairs)/each))) {
 		m := model{name: fmt.Sprintf("model-%d", i+1), class: classes[r.IntN(len(classes))]}
 		if r.IntN(4) == 0 {
 			v := math.Round(h.MedianLife(m.class) * (0.8 + 0.4*r.Float64()))
@@ -131,7 +133,7 @@ func (s *Shop) live(o ShopOptions, r *rand.Rand) {
 		s.Truth.Runners[x.name] = 0.20 * r.NormFloat64() // the house figures know that runners differ
 	}
 	for range o.Pairs {
-		m, x := models[r.IntN(len(models))], runners[r.IntN(len(runners))]
+		m, x := models[int(float64(len(models))*math.Pow(r.Float64(), 1.5))], runners[r.IntN(len(runners))]
 		median := h.MedianLife(m.class)
 		if m.median != nil {
 			median = *m.median

@@ -27,11 +27,12 @@ type Learning struct {
 // ShopTryOns is how many try-ons each shop of CheckLearning has.
 const ShopTryOns = 200
 
-// CheckLearning invents shops of so many pairs and learns from each; progress, where it is not nil, is told each that is done.
-func CheckLearning(shops, pairs int, seed uint64, progress func(done int)) (Learning, error) {
+// CheckLearning invents shops, of each of the numbers of pairs in turn, and learns from each; progress, where it is not nil, is told
+// each that is done.
+func CheckLearning(shops int, pairs []int, seed uint64, progress func(done int)) (Learning, error) {
 	out := Learning{Shops: shops}
 	for i := range shops {
-		o := device.ShopOptions{Seed: seed + uint64(i), Pairs: pairs, TryOns: ShopTryOns}
+		o := device.ShopOptions{Seed: seed + uint64(i), Pairs: pairs[i%len(pairs)], TryOns: ShopTryOns}
 		if err := out.shop(o); err != nil {
 			return out, err
 		}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"trevik/internal/core/foot"
 	"trevik/internal/core/house"
 	"trevik/internal/core/learn"
 	"trevik/internal/core/limits"
@@ -26,14 +27,15 @@ const modelSD = 0.15
 
 // Lesson is what a shop's own pairs and try-ons taught by a day. It names no runner.
 type Lesson struct {
-	ID      uint64
-	Day     time.Time
-	MadeAt  time.Time
-	Life    learn.LifeAnswer // without its runners
-	Liking  learn.LikingAnswer
-	Runners map[string]int // how many a class's and a model's pairs are of
-	classes map[term.Class]*learn.ClassLife
-	models  map[string]*learn.ModelLife
+	ID       uint64
+	Day      time.Time
+	MadeAt   time.Time
+	Life     learn.LifeAnswer // without its runners
+	Liking   learn.LikingAnswer
+	Runners  map[string]int        // how many a class's and a model's pairs are of
+	Promises map[string]learn.Kept // how they were kept, by kind
+	classes  map[term.Class]*learn.ClassLife
+	models   map[string]*learn.ModelLife
 }
 
 // NewLesson is a lesson that is ready to be asked.
@@ -177,6 +179,120 @@ func (c *Conclusions) Lives() []learn.Pair {
 		out = append(out, x)
 	}
 	return out
+}
+
+// Kinds of promise, by their word.
+const (
+	LevelPromise = "level"
+	RoomPromise  = "room"
+	RacePromise  = "race"
+	OrderPromise = "order"
+)
+
+// LastsChance is the chance with which a pair lasts until its P20 date.
+const LastsChance = 0.8
+
+// leastRuns is how many runs of a pair were counted before it can have been told in time that its next one is due (house).
+const leastRuns = 5
+
+// Promises are what was told this runner of their pairs, and what came. A race: the chance that its pair is ready, as the season told
+// it last; it was where the pair that ran it was broken in before and not worn out by then. The day to order by: a pair lasts until
+// its P20 date of the day on which the next was first due; one that was worn out before it was ever due did not.
+func (c *Conclusions) Promises() map[string][]learn.Promise {
+	out := map[string][]learn.Promise{}
+	for _, o := range c.Runner.Season.Outlooks {
+		if kept, known := c.racedReady(o.RaceOn); known && o.On.Before(o.RaceOn) {
+			out[RacePromise] = append(out[RacePromise], learn.Promise{Told: o.Ready, Kept: kept})
+		}
+	}
+	for i := range c.Runner.Pairs {
+		p := &c.Runner.Pairs[i]
+		worn := !p.SetAsideOn.IsZero() && p.Reason == WornOut
+		end := p.SetAsideOn
+		if end.IsZero() {
+			end = c.Today
+		}
+		switch {
+		case !p.LastsUntil.IsZero() && !end.Before(p.LastsUntil):
+			out[OrderPromise] = append(out[OrderPromise], learn.Promise{Told: LastsChance, Kept: true})
+		case worn && (!p.LastsUntil.IsZero() || len(p.Runs) >= leastRuns && p.Before == (wear.Before{})):
+			out[OrderPromise] = append(out[OrderPromise], learn.Promise{Told: LastsChance})
+		}
+	}
+	return out
+}
+
+// racedReady says whether the pair that ran a race was broken in before it and not worn out by then; known is false where that
+// race was run in no pair.
+func (c *Conclusions) racedReady(on time.Time) (ready, known bool) {
+	if !on.Before(c.Today) {
+		return false, false
+	}
+	least := math.Inf(1) // what is run as a race is one; so is what is about as long as the race was said to be
+	if at := slices.IndexFunc(c.Runner.Races, func(r Race) bool { return r.On.Equal(on) && r.KM > 0 }); at >= 0 {
+		least = racedShare * c.Runner.Races[at].KM
+	}
+	var in *Pair
+	for i := range c.Runner.Pairs {
+		p := &c.Runner.Pairs[i]
+		if slices.ContainsFunc(p.Runs, func(r Run) bool { return r.On.Equal(on) && (r.Kind == term.Race || r.KM >= least) }) {
+			in = p
+		}
+	}
+	if in == nil {
+		return false, false
+	}
+	km := in.Before.KM
+	for _, r := range in.Runs {
+		if r.On.Before(on) {
+			km += r.KM
+		}
+	}
+	worn := in.Reason == WornOut && !in.SetAsideOn.IsZero() && !in.SetAsideOn.After(on)
+	return (km >= c.House().BreakInKM || in.Before.Unknown) && !worn, true
+}
+
+// RoomPromises are, of each pair that was tried and whose toes were told right, short or long, the chance that its room lies within
+// what was wanted, by the room's own error.
+func (c *Conclusions) RoomPromises() ([]learn.Promise, error) {
+	answer, ready, err := c.Match()
+	if err != nil || !ready {
+		return nil, err
+	}
+	var out []learn.Promise
+	for _, id := range c.tried() {
+		toes, m := TryRoom.Of(c.Visit, id), c.Shop.Catalogue.ByID(id.Model)
+		if toes == "" || m == nil {
+			continue
+		}
+		at := slices.IndexFunc(answer.Ranked, func(r match.Ranked) bool { return r.Model == m.ID })
+		if at < 0 {
+			continue
+		}
+		wanted := answer.Ranked[at].Size.WantedMM
+		room, ok := c.triedWith(m, id, wanted)
+		if sd := c.RoomError(m); ok && sd > 0 {
+			below := func(mm float64) float64 { return 0.5 * math.Erfc((room-mm)/sd/math.Sqrt2) }
+			out = append(out, learn.Promise{Told: below(wanted[1]) - below(wanted[0]), Kept: toes == "right"})
+		}
+	}
+	return out, nil
+}
+
+// triedWith is the room that a model left as it was tried, mm: in the size that was told, else in the one that was offered before
+// the toes moved it, whose room is nearest the middle of what was wanted, a tie going up.
+func (c *Conclusions) triedWith(m *shoe.Model, id Trial, wanted [2]float64) (room float64, ok bool) {
+	if uk := TrySize.Ptr(c.Visit, id); uk != nil {
+		return c.RoomIn(m, foot.Figure(*uk))
+	}
+	nearest := math.Inf(1)
+	for _, size := range m.SizesUK {
+		mm, known := c.RoomIn(m, size)
+		if off := math.Abs(mm - (wanted[0]+wanted[1])/2); known && mm >= match.LeastRoomMM && off <= nearest+1e-9 {
+			room, ok, nearest = mm, true, off
+		}
+	}
+	return room, ok
 }
 
 // TriedOn is a fit's try-on for learning from: the marks of each pair that was worn under this fit, its comfort, what was compared

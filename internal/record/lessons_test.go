@@ -139,3 +139,100 @@ func TestLearnedWeights(t *testing.T) {
 		}
 	}
 }
+
+// What was told of a race and of the day to order by is held against what came; what cannot be known is left out.
+func TestPromises(t *testing.T) {
+	w := fitted(t)
+	raced := w.owns(skua, 120, 300)
+	on := daysAgo(20)
+	promises := func() map[string][]learn.Promise { return w.follow(t).Promises() }
+	w.runner.Season.Outlooks = []record.Outlook{{RaceOn: on, Ready: 0.85, On: daysAgo(40)}, {RaceOn: today.AddDate(0, 0, 9), Ready: 0.5,
+		On: daysAgo(3)}}
+	if got := promises()[record.RacePromise]; len(got) != 0 {
+		t.Errorf("no run of the day is known: %+v", got)
+	}
+	raced.Runs = append(raced.Runs, record.Run{ID: 801, PairID: raced.ID, On: on, KM: 21.2, Ground: term.GroundRoad, Kind: term.Race})
+	if got := promises()[record.RacePromise]; len(got) != 1 || got[0] != (learn.Promise{Told: 0.85, Kept: true}) {
+		t.Errorf("raced in a pair of some 250 km: %+v", got)
+	}
+	raced.SetAsideOn, raced.Reason = on, record.WornOut
+	if got := promises()[record.RacePromise]; len(got) != 1 || got[0].Kept {
+		t.Errorf("the pair was worn out on its day: %+v", got)
+	}
+	fresh := w.owns(tern, 60, 0)
+	fresh.Runs = append(fresh.Runs, record.Run{ID: 802, PairID: fresh.ID, On: on, KM: 21.2, Ground: term.GroundRoad, Kind: term.Race})
+	w.runner.Pairs[0].Runs = w.runner.Pairs[0].Runs[:len(w.runner.Pairs[0].Runs)-1]
+	if got := promises()[record.RacePromise]; len(got) != 1 || got[0].Kept {
+		t.Errorf("raced in a pair that was new: %+v", got)
+	}
+	w.runner.Season.Outlooks[0].On = on
+	if got := promises()[record.RacePromise]; len(got) != 0 {
+		t.Errorf("told on the day itself: %+v", got)
+	}
+
+	for _, c := range []struct {
+		name        string
+		told, until int // days ago
+		aside       int // 0 is in use
+		reason      string
+		n           int
+		kept        bool
+	}{
+		{"in use past the day", 40, 10, 0, "", 1, true},
+		{"in use, the day to come", 40, -10, 0, "", 0, false},
+		{"worn out after it", 60, 30, 10, record.WornOut, 1, true},
+		{"worn out before it", 60, 10, 30, record.WornOut, 1, false},
+		{"given away before it", 60, 10, 30, "given_away", 0, false},
+		{"worn out and never due", 0, 0, 30, record.WornOut, 1, false},
+		{"in use and never due", 0, 0, 0, "", 0, false},
+	} {
+		w := fitted(t)
+		p := w.owns(skua, 200, 400)
+		if c.told > 0 {
+			p.OrderTold, p.LastsUntil = daysAgo(c.told), daysAgo(c.until)
+		}
+		if c.aside > 0 {
+			p.SetAsideOn, p.Reason = daysAgo(c.aside), c.reason
+		}
+		got := w.follow(t).Promises()[record.OrderPromise]
+		if len(got) != c.n || c.n == 1 && got[0] != (learn.Promise{Told: record.LastsChance, Kept: c.kept}) {
+			t.Errorf("%s: %+v", c.name, got)
+		}
+	}
+}
+
+// The chance that the room is as wanted, in the size that was tried, is held against the toes; in a size that leaves too little it
+// is small, and what the toes said of a size does not move what was told of it.
+func TestRoomPromises(t *testing.T) {
+	promise := func(toes string, uk float64) learn.Promise {
+		t.Helper()
+		w := fitted(t)
+		w.found(record.Key{Name: record.TryRoom.Name, Model: skua}, 0, toes)
+		if uk > 0 {
+			w.found(record.Key{Name: record.TrySize.Name, Model: skua}, uk, "")
+		}
+		got, err := w.follow(t).RoomPromises()
+		if err != nil || len(got) != 1 {
+			t.Fatalf("%+v, %v", got, err)
+		}
+		return got[0]
+	}
+	c := fitted(t).follow(t)
+	offered, ok, err := c.Offered(c.Shop.Catalogue.ByID(skua).ID)
+	if err != nil || !ok {
+		t.Fatal(ok, err)
+	}
+	right := promise("right", 0)
+	if !right.Kept || right.Told <= 0.3 || right.Told > 1 {
+		t.Errorf("in the size that is offered: %+v", right)
+	}
+	if told := promise("right", float64(offered.Size.Figure)); told != right {
+		t.Errorf("%+v, the size told %+v", right, told)
+	}
+	if short := promise("short", 0); short.Kept || short.Told != right.Told {
+		t.Errorf("toes that were short: %+v, not told with %.3f", short, right.Told)
+	}
+	if small := promise("short", float64(offered.Size.Figure)-1.5); small.Kept || small.Told > 0.5*right.Told {
+		t.Errorf("a size and a half smaller: %+v, against %+v", small, right)
+	}
+}

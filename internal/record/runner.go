@@ -63,8 +63,10 @@ type Pair struct {
 	Inspected  []Inspected
 	Lifting    float64 // hours
 	Photos     []PairPhoto
-	Reports    []Report // the latest first
-	ModelRow   uint64   // its model's id in the database
+	Reports    []Report  // the latest first
+	ModelRow   uint64    // its model's id in the database
+	OrderTold  time.Time // the day on which its next one was first said to be due; zero is not yet
+	LastsUntil time.Time // until when it was said to last that day, with a chance of LastsChance
 }
 
 // Label is what is printed on the pair's box.

@@ -291,6 +291,15 @@ type Worn struct {
 	Verdict Verdict
 }
 
+// OrderDue says whether the next pair is due to be ordered by a day, and until when this one lasts with a chance of LastsChance.
+func (w *Worn) OrderDue(day time.Time) (until time.Time, due bool) {
+	if w.Wear.OrderBy == nil || w.Wear.Dates.P20 == nil || *w.Wear.OrderBy > day.Format(wear.DateLayout) {
+		return until, false
+	}
+	until, err := time.Parse(wear.DateLayout, *w.Wear.Dates.P20)
+	return until, err == nil && until.After(day)
+}
+
 // Says is what to do with the pair, and why.
 func (w Worn) Says() string { return Saying(w.Wear, w.Verdict) }
 

@@ -160,11 +160,11 @@ func (d *Lists) conclude(ctx context.Context, who app.Actor, today time.Time, li
 			}
 			r, visit = one[v.runner], fit[v.runner]
 		}
-		lines, ferr := d.lines(r, visit, shop, today)
+		lines, told, ferr := d.lines(r, visit, shop, today)
 		if wrong == nil {
 			wrong = ferr
 		}
-		if err := d.write(ctx, who, today, v, lines, wrong); err != nil {
+		if err := d.write(ctx, who, today, v, lines, told, wrong); err != nil {
 			return err
 		}
 	}
@@ -174,32 +174,35 @@ func (d *Lists) conclude(ctx context.Context, who app.Actor, today time.Time, li
 // lines are what a runner's pairs ask for. A panic in computing them is an error of this runner
 // alone.
 func (d *Lists) lines(r *record.Runner, visit *record.Visit, shop *record.Shop, today time.Time) (out []db.AddVerdictLineParams,
-	err error) {
+	told []db.TellOrderParams, err error) {
 	defer func() {
 		if v := recover(); v != nil {
 			err = fmt.Errorf("%v", v)
 		}
 	}()
 	if r == nil || visit == nil || r.Practice != nil || len(r.InUse())+len(r.Season.Orders) == 0 {
-		return nil, nil
+		return nil, nil, nil
 	}
 	c, err := record.Follow(r, visit, shop, today)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	ending, err := c.Ending()
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	for i := range ending {
 		w := &ending[i]
 		out = append(out, line("ending", string(w.Wear.State), today, &w.Pair, w.Pair.Name(),
 			EndingDetail{KM: w.Wear.KM, Left: w.Wear.RemainingKM.P50, OrderBy: w.Wear.OrderBy, Used: w.Wear.UsedProbability}))
 		out[len(out)-1].Urgency = int8(slices.Index(record.EndingStates, w.Wear.State))
+		if until, due := w.OrderDue(today); due && w.Pair.OrderTold.IsZero() {
+			told = append(told, db.TellOrderParams{ID: w.Pair.ID, ToldOn: app.NullTime(today), LastsUntil: app.NullTime(until)})
+		}
 	}
 	due, err := c.Due()
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	for _, x := range due {
 		l := line("due", string(x.Kind), x.On, x.Pair, x.Text, struct{}{})
@@ -214,7 +217,7 @@ func (d *Lists) lines(r *record.Runner, visit *record.Visit, shop *record.Shop, 
 	for i := range out {
 		out[i].FitID, out[i].RunnerID = visit.ID, r.ID
 	}
-	return out, nil
+	return out, told, nil
 }
 
 // EndingDetail is what Today shows of a pair that nears its end, km.
@@ -238,8 +241,9 @@ func line(list, kind string, on time.Time, p *record.Pair, words string, detail 
 	return l
 }
 
-// write replaces a runner's lines, unless their facts changed again meanwhile.
-func (d *Lists) write(ctx context.Context, who app.Actor, today time.Time, v verdict, lines []db.AddVerdictLineParams, wrong error) error {
+// write replaces a runner's lines and keeps what was told of orders, unless their facts changed again meanwhile.
+func (d *Lists) write(ctx context.Context, who app.Actor, today time.Time, v verdict, lines []db.AddVerdictLineParams,
+	told []db.TellOrderParams, wrong error) error {
 	note := ""
 	if wrong != nil {
 		note = wrong.Error()
@@ -247,7 +251,7 @@ func (d *Lists) write(ctx context.Context, who app.Actor, today time.Time, v ver
 			note = faults[0].Field + " " + faults[0].Text
 		}
 		runes := []rune(note)
-		note, lines = string(runes[:min(len(runes), 300)]), nil
+		note, lines, told = string(runes[:min(len(runes), 300)]), nil, nil
 	}
 	return d.Store.Tx(ctx, func(q *db.Queries) error {
 		n, err := q.SettleVerdict(ctx, db.SettleVerdictParams{AsOf: today, Fault: note, RunnerID: v.runner, ChangeNo: v.changeNo})
@@ -263,6 +267,12 @@ func (d *Lists) write(ctx context.Context, who app.Actor, today time.Time, v ver
 		for _, l := range lines {
 			l.ShopID = who.ShopID
 			if err := q.AddVerdictLine(ctx, l); err != nil {
+				return err
+			}
+		}
+		for _, t := range told {
+			t.ShopID = who.ShopID
+			if err := q.TellOrder(ctx, t); err != nil {
 				return err
 			}
 		}

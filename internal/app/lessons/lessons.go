@@ -121,12 +121,13 @@ func (l *Lessons) Refit(ctx context.Context, shop uint64, tell func(done, total 
 		return false, err
 	}
 	tell(0, 3)
-	lives, err := l.lives(ctx, who, h, now)
+	told := promises{}
+	lives, err := l.lives(ctx, who, h, now, told)
 	if err != nil {
 		return false, err
 	}
 	tell(1, 3)
-	tried, err := l.tried(ctx, who, h, now)
+	tried, err := l.tried(ctx, who, h, now, told)
 	if err != nil {
 		return false, err
 	}
@@ -141,12 +142,23 @@ func (l *Lessons) Refit(ctx context.Context, shop uint64, tell func(done, total 
 	if err != nil {
 		return false, fmt.Errorf("likings: %w", err)
 	}
-	return l.keep(ctx, who, life, liking, spread)
+	return l.keep(ctx, who, life, liking, spread, told.kept())
+}
+
+// promises are those of a shop by their kind.
+type promises map[string][]learn.Promise
+
+func (p promises) kept() map[string]learn.Kept {
+	out := map[string]learn.Kept{}
+	for kind, list := range p {
+		out[kind] = learn.Promises(list)
+	}
+	return out
 }
 
 // keep writes a lesson, unless the last one says the same and is of the same day.
 func (l *Lessons) keep(ctx context.Context, who app.Actor, life learn.LifeAnswer, liking learn.LikingAnswer,
-	spread map[string]int) (bool, error) {
+	spread map[string]int, promised map[string]learn.Kept) (bool, error) {
 	lives, err := json.Marshal(life)
 	if err != nil {
 		return false, err
@@ -163,6 +175,10 @@ func (l *Lessons) keep(ctx context.Context, who app.Actor, life learn.LifeAnswer
 	if err != nil {
 		return false, err
 	}
+	came, err := json.Marshal(promised)
+	if err != nil {
+		return false, err
+	}
 	kept := false
 	err = l.Store.Tx(ctx, func(q *db.Queries) error {
 		rows, err := q.LatestLessons(ctx, db.LatestLessonsParams{ShopID: who.ShopID, Limit: 1})
@@ -170,12 +186,13 @@ func (l *Lessons) keep(ctx context.Context, who app.Actor, life learn.LifeAnswer
 			return err
 		}
 		day := l.Today(who)
-		if kept = len(rows) == 0 || !rows[0].Day.Equal(day) || !bytes.Equal(rows[0].Life, lives) || !bytes.Equal(rows[0].Liking, likings); !kept {
+		if kept = len(rows) == 0 || !rows[0].Day.Equal(day) || !bytes.Equal(rows[0].Life, lives) || !bytes.Equal(rows[0].Liking, likings) ||
+			!bytes.Equal(rows[0].Promises, came); !kept {
 			return nil
 		}
 		if err := q.AddLesson(ctx, db.AddLessonParams{ShopID: who.ShopID, Day: day, Pairs: int32(life.Pairs), Ended: int32(life.Ended),
 			Tryons: int32(liking.TryOns), WithTwo: int32(liking.WithTwo), Life: lives, Liking: likings, Weights: weights, Runners: runners,
-			MadeAt: l.Now()}); err != nil {
+			Promises: came, MadeAt: l.Now()}); err != nil {
 			return err
 		}
 		return q.TouchVerdictsOfShop(ctx, who.ShopID)
@@ -199,7 +216,7 @@ func spreadOf(l learn.Lives) map[string]int {
 }
 
 // lives are those of a shop's runners; a runner is a number that stands for nobody.
-func (l *Lessons) lives(ctx context.Context, who app.Actor, h load.History, shop *record.Shop) (learn.Lives, error) {
+func (l *Lessons) lives(ctx context.Context, who app.Actor, h load.History, shop *record.Shop, told promises) (learn.Lives, error) {
 	out := learn.Lives{Schema: learn.LivesSchema, Pairs: []learn.Pair{}}
 	q, after, number := l.Store.Queries, uint64(0), 0
 	for {
@@ -234,16 +251,20 @@ func (l *Lessons) lives(ctx context.Context, who app.Actor, h load.History, shop
 				p.Runner = strconv.Itoa(number)
 				out.Pairs = append(out.Pairs, p)
 			}
+			for kind, list := range c.Promises() {
+				told[kind] = append(told[kind], list...)
+			}
 		}
 	}
 }
 
 // tried are the try-ons of a shop's fits, each under what it was made.
-func (l *Lessons) tried(ctx context.Context, who app.Actor, h load.History, shop *record.Shop) (learn.TryOns, error) {
+func (l *Lessons) tried(ctx context.Context, who app.Actor, h load.History, shop *record.Shop, told promises) (learn.TryOns,
+	error) {
 	out := learn.TryOns{Schema: learn.TryOnsSchema, TryOns: []learn.TryOn{}}
 	q := l.Store.Queries
 	fits, err := q.FitsWithTryOn(ctx, db.FitsWithTryOnParams{ShopID: who.ShopID, Names: []string{record.TryComfort.Name, record.TryLater.Name,
-		record.Compared.Name}, Limit: mostFits})
+		record.TryRoom.Name, record.Compared.Name}, Limit: mostFits})
 	if err != nil {
 		return out, err
 	}
@@ -274,6 +295,11 @@ func (l *Lessons) tried(ctx context.Context, who app.Actor, h load.History, shop
 			if err != nil {
 				return out, err
 			}
+			rooms, err := c.RoomPromises()
+			if _, faulty := fault.As(err); err != nil && !faulty {
+				return out, err
+			}
+			told[record.RoomPromise] = append(told[record.RoomPromise], rooms...)
 			t, ok, err := c.TriedOn()
 			if _, faulty := fault.As(err); err != nil && !faulty {
 				return out, err
@@ -314,15 +340,11 @@ func (l *Lessons) Invented(who app.Actor, pairs int) (*record.Lesson, map[string
 	if out.Liking, err = shop.TryOns.Learn(nil); err != nil {
 		return nil, nil, err
 	}
-	by := map[string][]learn.Promise{}
+	by := promises{}
 	for _, p := range shop.Promises {
 		by[p.Kind] = append(by[p.Kind], learn.Promise{Told: p.Told, Kept: p.Kept})
 	}
-	kept := map[string]learn.Kept{}
-	for kind, list := range by {
-		kept[kind] = learn.Promises(list)
-	}
-	return record.NewLesson(out), kept, nil
+	return record.NewLesson(out), by.kept(), nil
 }
 
 // Latest are a shop's last lesson and the one before it; nil where there is none.

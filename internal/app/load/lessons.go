@@ -108,5 +108,10 @@ func LessonOf(r db.Lesson) (*record.Lesson, error) {
 	if err := json.Unmarshal(r.Runners, &l.Runners); err != nil {
 		return nil, fmt.Errorf("lesson %d: %w", r.ID, err)
 	}
+	if len(r.Promises) > 0 { // earlier ones hold none
+		if err := json.Unmarshal(r.Promises, &l.Promises); err != nil {
+			return nil, fmt.Errorf("lesson %d: %w", r.ID, err)
+		}
+	}
 	return record.NewLesson(l), nil
 }

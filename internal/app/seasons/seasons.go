@@ -311,9 +311,9 @@ func (s *Seasons) look(ctx context.Context, who app.Actor, runner uint64, change
 			}
 		}
 		if len(kept) == 0 {
-			err = q.DropOutlooks(ctx, db.DropOutlooksParams{RunnerID: runner, ShopID: who.ShopID})
+			err = q.DropOutlooks(ctx, db.DropOutlooksParams{RunnerID: runner, ShopID: who.ShopID, Today: s.Today(who)})
 		} else {
-			err = q.DropOutlooksBut(ctx, db.DropOutlooksButParams{RunnerID: runner, ShopID: who.ShopID, Kept: kept})
+			err = q.DropOutlooksBut(ctx, db.DropOutlooksButParams{RunnerID: runner, ShopID: who.ShopID, Today: s.Today(who), Kept: kept})
 		}
 		if err != nil {
 			return err

@@ -2,6 +2,7 @@ package suite_test
 
 import (
 	"context"
+	"database/sql"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -10,6 +11,7 @@ import (
 	"time"
 
 	"trevik/internal/app"
+	"trevik/internal/app/due"
 	"trevik/internal/app/wardrobe"
 	"trevik/internal/record"
 )
@@ -216,5 +218,45 @@ func TestRecurring(t *testing.T) {
 	}
 	if other, err := b.Lessons.Recurring(ctx, b.other); err != nil || len(other) != 0 {
 		t.Errorf("another shop: %+v, %v", other, err)
+	}
+}
+
+// The day on which a pair's next one is first due is kept once, with until when it was said to last; a lesson holds what came of it,
+// and of the room that was told of what was tried.
+func TestLessonsPromises(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	fit := b.ready(t)
+	runner := b.load(t, fit).Runner.ID
+	pair := b.owned(t, runner, "norrbeck-skua-4-men", 150)
+	b.ran(t, runner, pair, 620)
+	told := func() (on, until sql.NullTime) {
+		_, _, err := b.Due.Ending(ctx, b.fitter, due.Page(1))
+		must(t, err)
+		must(t, b.store.DB.QueryRow("SELECT order_told_on, lasts_until FROM pairs WHERE id = ?", pair).Scan(&on, &until))
+		return on, until
+	}
+	on, until := told()
+	if !on.Valid || !until.Valid || !until.Time.After(on.Time) {
+		t.Fatalf("told on %v, until %v", on, until)
+	}
+	b.now = b.now.AddDate(0, 0, 1)
+	if again, same := told(); again != on || same != until {
+		t.Errorf("told again on %v, until %v", again, same)
+	}
+	c := b.load(t, fit)
+	ranked, _, err := c.Match()
+	must(t, err)
+	b.typed(t, b.fitter, fit, "try-on", fmt.Sprintf("try_room.%d=right", c.Shop.Catalogue.RowID(ranked.Ranked[0].Model)))
+	if l := b.learn(t); l.Promises[record.OrderPromise].N != 0 || l.Promises[record.RoomPromise].N != 1 {
+		t.Errorf("before the day: %+v", l.Promises)
+	}
+	b.now = until.Time.AddDate(0, 0, 1).Add(12 * time.Hour)
+	if k := b.learn(t).Promises[record.OrderPromise]; k.N != 1 || k.By[0].Kept != 1 || k.By[0].Told != record.LastsChance {
+		t.Errorf("in use past the day: %+v", k)
+	}
+	must(t, b.Wardrobe.SetAside(ctx, b.fitter, runner, pair, record.WornOut, ""))
+	if k := b.learn(t).Promises[record.OrderPromise]; k.N != 1 || k.By[0].Kept != 1 {
+		t.Errorf("worn out after the day: %+v", k)
 	}
 }

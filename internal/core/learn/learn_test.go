@@ -284,7 +284,7 @@ func TestLikingAgainstAnother(t *testing.T) {
 
 // Over invented shops: intervals hold what they say, forecasts and likings gain, and nothing is said to be better that is not.
 func TestOverShops(t *testing.T) {
-	l, err := practice.CheckLearning(40, 60, 500, nil)
+	l, err := practice.CheckLearning(40, []int{60}, 500, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

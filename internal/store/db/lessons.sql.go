@@ -14,22 +14,23 @@ import (
 )
 
 const addLesson = `-- name: AddLesson :exec
-INSERT INTO lessons (shop_id, day, pairs, ended, tryons, with_two, life, liking, weights, runners, made_at)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+INSERT INTO lessons (shop_id, day, pairs, ended, tryons, with_two, life, liking, weights, runners, promises, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type AddLessonParams struct {
-	ShopID  uint64
-	Day     time.Time
-	Pairs   int32
-	Ended   int32
-	Tryons  int32
-	WithTwo int32
-	Life    json.RawMessage
-	Liking  json.RawMessage
-	Weights json.RawMessage
-	Runners json.RawMessage
-	MadeAt  time.Time
+	ShopID   uint64
+	Day      time.Time
+	Pairs    int32
+	Ended    int32
+	Tryons   int32
+	WithTwo  int32
+	Life     json.RawMessage
+	Liking   json.RawMessage
+	Weights  json.RawMessage
+	Runners  json.RawMessage
+	Promises json.RawMessage
+	MadeAt   time.Time
 }
 
 func (q *Queries) AddLesson(ctx context.Context, arg AddLessonParams) error {
@@ -44,6 +45,7 @@ func (q *Queries) AddLesson(ctx context.Context, arg AddLessonParams) error {
 		arg.Liking,
 		arg.Weights,
 		arg.Runners,
+		arg.Promises,
 		arg.MadeAt,
 	)
 	return err
@@ -115,7 +117,7 @@ func (q *Queries) LatestLesson(ctx context.Context, shopID uint64) (LatestLesson
 }
 
 const latestLessons = `-- name: LatestLessons :many
-SELECT id, shop_id, day, pairs, ended, tryons, with_two, life, liking, weights, runners, made_at FROM lessons WHERE shop_id = ? ORDER BY id DESC LIMIT ?
+SELECT id, shop_id, day, pairs, ended, tryons, with_two, life, liking, weights, runners, made_at, promises FROM lessons WHERE shop_id = ? ORDER BY id DESC LIMIT ?
 `
 
 type LatestLessonsParams struct {
@@ -145,6 +147,7 @@ func (q *Queries) LatestLessons(ctx context.Context, arg LatestLessonsParams) ([
 			&i.Weights,
 			&i.Runners,
 			&i.MadeAt,
+			&i.Promises,
 		); err != nil {
 			return nil, err
 		}
@@ -192,7 +195,7 @@ func (q *Queries) LearnedWeights(ctx context.Context, shopID uint64) ([]LearnedW
 }
 
 const lessonByID = `-- name: LessonByID :one
-SELECT id, shop_id, day, pairs, ended, tryons, with_two, life, liking, weights, runners, made_at FROM lessons WHERE id = ? AND shop_id = ?
+SELECT id, shop_id, day, pairs, ended, tryons, with_two, life, liking, weights, runners, made_at, promises FROM lessons WHERE id = ? AND shop_id = ?
 `
 
 type LessonByIDParams struct {
@@ -216,6 +219,7 @@ func (q *Queries) LessonByID(ctx context.Context, arg LessonByIDParams) (Lesson,
 		&i.Weights,
 		&i.Runners,
 		&i.MadeAt,
+		&i.Promises,
 	)
 	return i, err
 }

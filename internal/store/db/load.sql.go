@@ -752,7 +752,7 @@ func (q *Queries) LoadPairPhotos(ctx context.Context, arg LoadPairPhotosParams) 
 
 const loadPairs = `-- name: LoadPairs :many
 SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, aside_reason, aside_note, slowed_on,
-  km_before, km_before_doubt, km_unknown, let_in_reason, called FROM pairs
+  km_before, km_before_doubt, km_unknown, let_in_reason, called, order_told_on, lasts_until FROM pairs
 WHERE shop_id = ? AND runner_id IN (/*SLICE:ids*/?) AND taken_back_at IS NULL
   ORDER BY runner_id, set_aside_on IS NOT NULL, bought_on, id
 `
@@ -781,6 +781,8 @@ type LoadPairsRow struct {
 	KmUnknown     bool
 	LetInReason   string
 	Called        string
+	OrderToldOn   sql.NullTime
+	LastsUntil    sql.NullTime
 }
 
 func (q *Queries) LoadPairs(ctx context.Context, arg LoadPairsParams) ([]LoadPairsRow, error) {
@@ -822,6 +824,8 @@ func (q *Queries) LoadPairs(ctx context.Context, arg LoadPairsParams) ([]LoadPai
 			&i.KmUnknown,
 			&i.LetInReason,
 			&i.Called,
+			&i.OrderToldOn,
+			&i.LastsUntil,
 		); err != nil {
 			return nil, err
 		}

@@ -219,18 +219,19 @@ type Job struct {
 }
 
 type Lesson struct {
-	ID      uint64
-	ShopID  uint64
-	Day     time.Time
-	Pairs   int32
-	Ended   int32
-	Tryons  int32
-	WithTwo int32
-	Life    json.RawMessage
-	Liking  json.RawMessage
-	Weights json.RawMessage
-	Runners json.RawMessage
-	MadeAt  time.Time
+	ID       uint64
+	ShopID   uint64
+	Day      time.Time
+	Pairs    int32
+	Ended    int32
+	Tryons   int32
+	WithTwo  int32
+	Life     json.RawMessage
+	Liking   json.RawMessage
+	Weights  json.RawMessage
+	Runners  json.RawMessage
+	MadeAt   time.Time
+	Promises json.RawMessage
 }
 
 type Link struct {
@@ -327,6 +328,8 @@ type Pair struct {
 	KmUnknown     bool
 	LetInReason   string
 	Called        string
+	OrderToldOn   sql.NullTime
+	LastsUntil    sql.NullTime
 }
 
 type PairLifting struct {

@@ -141,34 +141,39 @@ func (q *Queries) ChangedOutlooks(ctx context.Context, arg ChangedOutlooksParams
 }
 
 const dropOutlooks = `-- name: DropOutlooks :exec
-DELETE FROM season_outlooks WHERE runner_id = ? AND shop_id = ?
+DELETE FROM season_outlooks WHERE runner_id = ? AND shop_id = ? AND race_on >= ?
 `
 
 type DropOutlooksParams struct {
 	RunnerID uint64
 	ShopID   uint64
+	Today    time.Time
 }
 
 func (q *Queries) DropOutlooks(ctx context.Context, arg DropOutlooksParams) error {
-	_, err := q.db.ExecContext(ctx, dropOutlooks, arg.RunnerID, arg.ShopID)
+	_, err := q.db.ExecContext(ctx, dropOutlooks, arg.RunnerID, arg.ShopID, arg.Today)
 	return err
 }
 
 const dropOutlooksBut = `-- name: DropOutlooksBut :exec
-DELETE FROM season_outlooks WHERE runner_id = ? AND shop_id = ? AND race_on NOT IN (/*SLICE:kept*/?)
+DELETE FROM season_outlooks WHERE runner_id = ? AND shop_id = ? AND race_on >= ?
+  AND race_on NOT IN (/*SLICE:kept*/?)
 `
 
 type DropOutlooksButParams struct {
 	RunnerID uint64
 	ShopID   uint64
+	Today    time.Time
 	Kept     []time.Time
 }
 
+// What was told of a race that is over stays: it is held against what came.
 func (q *Queries) DropOutlooksBut(ctx context.Context, arg DropOutlooksButParams) error {
 	query := dropOutlooksBut
 	var queryParams []interface{}
 	queryParams = append(queryParams, arg.RunnerID)
 	queryParams = append(queryParams, arg.ShopID)
+	queryParams = append(queryParams, arg.Today)
 	if len(arg.Kept) > 0 {
 		for _, v := range arg.Kept {
 			queryParams = append(queryParams, v)

@@ -554,6 +554,29 @@ func (q *Queries) TakeFromBuying(ctx context.Context, runnerID uint64) error {
 	return err
 }
 
+const tellOrder = `-- name: TellOrder :exec
+UPDATE pairs SET order_told_on = ?, lasts_until = ?
+WHERE id = ? AND shop_id = ? AND order_told_on IS NULL
+`
+
+type TellOrderParams struct {
+	ToldOn     sql.NullTime
+	LastsUntil sql.NullTime
+	ID         uint64
+	ShopID     uint64
+}
+
+// Once a pair: what is told again later is another day's view.
+func (q *Queries) TellOrder(ctx context.Context, arg TellOrderParams) error {
+	_, err := q.db.ExecContext(ctx, tellOrder,
+		arg.ToldOn,
+		arg.LastsUntil,
+		arg.ID,
+		arg.ShopID,
+	)
+	return err
+}
+
 const touchVerdict = `-- name: TouchVerdict :exec
 INSERT INTO verdicts (runner_id, shop_id, stale) VALUES (?, ?, TRUE) ON DUPLICATE KEY UPDATE stale = TRUE, change_no = change_no + 1
 `

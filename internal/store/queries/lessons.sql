@@ -14,8 +14,8 @@ SELECT * FROM lessons WHERE id = ? AND shop_id = ?;
 SELECT * FROM lessons WHERE shop_id = ? ORDER BY id DESC LIMIT ?;
 
 -- name: AddLesson :exec
-INSERT INTO lessons (shop_id, day, pairs, ended, tryons, with_two, life, liking, weights, runners, made_at)
-VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
+INSERT INTO lessons (shop_id, day, pairs, ended, tryons, with_two, life, liking, weights, runners, promises, made_at)
+VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: ShopSince :one
 SELECT created_at FROM shops WHERE id = ?;

@@ -11,7 +11,7 @@ WHERE c.shop_id = sqlc.arg(shop_id) AND c.runner_id IN (sqlc.slice(ids))
 
 -- name: LoadPairs :many
 SELECT id, runner_id, model_id, fit_id, uk_half, width, price, bought_on, first_worn, set_aside_on, aside_reason, aside_note, slowed_on,
-  km_before, km_before_doubt, km_unknown, let_in_reason, called FROM pairs
+  km_before, km_before_doubt, km_unknown, let_in_reason, called, order_told_on, lasts_until FROM pairs
 WHERE shop_id = sqlc.arg(shop_id) AND runner_id IN (sqlc.slice(ids)) AND taken_back_at IS NULL
   ORDER BY runner_id, set_aside_on IS NOT NULL, bought_on, id;
 

@@ -54,10 +54,12 @@ ON DUPLICATE KEY UPDATE race = VALUES(race), ready = VALUES(ready), told_on = VA
   was_on = VALUES(was_on), why = VALUES(why), seen_at = VALUES(seen_at);
 
 -- name: DropOutlooksBut :exec
-DELETE FROM season_outlooks WHERE runner_id = ? AND shop_id = ? AND race_on NOT IN (sqlc.slice(kept));
+-- What was told of a race that is over stays: it is held against what came.
+DELETE FROM season_outlooks WHERE runner_id = sqlc.arg(runner_id) AND shop_id = sqlc.arg(shop_id) AND race_on >= sqlc.arg(today)
+  AND race_on NOT IN (sqlc.slice(kept));
 
 -- name: DropOutlooks :exec
-DELETE FROM season_outlooks WHERE runner_id = ? AND shop_id = ?;
+DELETE FROM season_outlooks WHERE runner_id = ? AND shop_id = ? AND race_on >= sqlc.arg(today);
 
 -- name: SeeOutlook :execrows
 UPDATE season_outlooks SET seen_at = ? WHERE id = ? AND shop_id = ? AND seen_at IS NULL;

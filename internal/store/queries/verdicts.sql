@@ -14,6 +14,11 @@ SELECT runner_id, change_no FROM verdicts WHERE shop_id = sqlc.arg(shop_id) AND 
 UPDATE verdicts SET stale = FALSE, as_of = sqlc.arg(as_of), fault = sqlc.arg(fault) WHERE runner_id = sqlc.arg(runner_id)
   AND change_no = sqlc.arg(change_no);
 
+-- name: TellOrder :exec
+-- Once a pair: what is told again later is another day's view.
+UPDATE pairs SET order_told_on = sqlc.arg(told_on), lasts_until = sqlc.arg(lasts_until)
+WHERE id = sqlc.arg(id) AND shop_id = sqlc.arg(shop_id) AND order_told_on IS NULL;
+
 -- name: TakeFromBuying :exec
 UPDATE buying b JOIN (
   SELECT shop_id, model_id, uk_half, width, on_day, COUNT(*) AS orders FROM verdict_lines

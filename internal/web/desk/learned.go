@@ -70,10 +70,19 @@ type keptView struct {
 
 // promised are the kinds of promise, by their word: what was told, and what is to be looked at where it leans.
 var promised = []struct{ Word, Name, High string }{
-	{"level", "The level, against feeling right", "the level is told surer than it comes: look at its house figures at Shop"},
-	{"room", "The room, against the toes", "the room is told surer than it comes: look at the room before the toes at Shop"},
-	{"race", "A race pair that lasts", "pairs end before the races that they were told to last for: look at the life figures at Shop"},
-	{"order", "The day to order by", "pairs are worn out before the day that was told: look at delivery and life at Shop"},
+	{record.LevelPromise, "The level, against feeling right", "the level is told surer than it comes: look at its house figures at Shop"},
+	{record.RoomPromise, "The room, against the toes", "the room is told surer than it comes: look at the room before the toes at Shop"},
+	{record.RacePromise, "A race pair that lasts", "pairs end before the races that they were told to last for: look at the life figures at Shop"},
+	{record.OrderPromise, "The day to order by", "pairs are worn out before the day that was told: look at delivery and life at Shop"},
+}
+
+// promisesOf are how a shop's promises were kept by their kind: of a lesson, and the level's by what its runners reported.
+func promisesOf(l *record.Lesson, r wardrobe.Lessons) map[string]learn.Kept {
+	out := map[string]learn.Kept{record.LevelPromise: r.Level}
+	for kind, k := range l.Promises {
+		out[kind] = k
+	}
+	return out
 }
 
 func keptOf(word string, k learn.Kept) (v keptView, ok bool) {
@@ -102,7 +111,7 @@ func (d *Desk) showLearned(c *kit.Req, code int, faults fault.List) error {
 	if v.Reports, err = d.App.Wardrobe.WhatWasLearned(c.Ctx(), c.Who); err != nil {
 		return err
 	}
-	kept := map[string]learn.Kept{"level": v.Reports.Level}
+	kept := map[string]learn.Kept{record.LevelPromise: v.Reports.Level}
 	v.Sizes = lessons.Sizes
 	if size := c.Query("invented"); size != "" {
 		v.Size, _ = strconv.Atoi(size) // what is no number is no size
@@ -110,6 +119,9 @@ func (d *Desk) showLearned(c *kit.Req, code int, faults fault.List) error {
 		v.Reports = wardrobe.Lessons{}
 	} else {
 		v.Last, v.Before, err = d.App.Lessons.Latest(c.Ctx(), c.Who)
+		if v.Last != nil {
+			kept = promisesOf(v.Last, v.Reports)
+		}
 	}
 	if err == nil && v.Size == 0 {
 		v.Recurs, err = d.App.Lessons.Recurring(c.Ctx(), c.Who)
@@ -242,11 +254,11 @@ func (d *Desk) learnNow(c *kit.Req) error {
 
 // learnedOut is what the page shows as a file: nobody's name, and no figure of too few runners.
 type learnedOut struct {
-	Schema   string             `json:"schema"`
-	Day      string             `json:"day"`
-	Lives    []lifeOut          `json:"lives"`
-	Liking   learn.LikingAnswer `json:"liking"`
-	Promises map[string]any     `json:"promises"`
+	Schema   string                `json:"schema"`
+	Day      string                `json:"day"`
+	Lives    []lifeOut             `json:"lives"`
+	Liking   learn.LikingAnswer    `json:"liking"`
+	Promises map[string]learn.Kept `json:"promises"`
 }
 
 type lifeOut struct {
@@ -274,7 +286,7 @@ func (d *Desk) learnedFile(c *kit.Req) (out learnedOut, err error) {
 		return out, err
 	}
 	out = learnedOut{Schema: "trevik.learned/v1", Day: last.Day.Format(time.DateOnly), Lives: []lifeOut{}, Liking: last.Liking,
-		Promises: map[string]any{"level": reports.Level}}
+		Promises: promisesOf(last, reports)}
 	line := func(class term.Class, model string, s learn.Span, n learn.Counts, runners int) {
 		if runners >= fewRunners {
 			out.Lives = append(out.Lives, lifeOut{class, model, s.P10, s.P50, s.P90, n.WornOut, n.InUse, n.Other, runners})
@@ -322,9 +334,9 @@ func (d *Desk) learnedCSV(c *kit.Req) error {
 		rows = append(rows, []string{"weight of a mark", x.Mark, num(x.Learned), num(x.Learned - x.SD), num(x.Learned + x.SD), num(x.House),
 			strconv.Itoa(out.Liking.WithTwo), ""})
 	}
-	if k, ok := out.Promises["level"].(learn.Kept); ok {
-		for _, x := range k.By {
-			rows = append(rows, []string{"level told, came", num(x.Told), num(x.Kept), num(x.Lo), num(x.Hi), "", strconv.Itoa(x.N), ""})
+	for _, kind := range promised {
+		for _, x := range out.Promises[kind.Word].By {
+			rows = append(rows, []string{kind.Word + " told, came", num(x.Told), num(x.Kept), num(x.Lo), num(x.Hi), "", strconv.Itoa(x.N), ""})
 		}
 	}
 	if err := w.WriteAll(rows); err != nil {
