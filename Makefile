@@ -16,7 +16,7 @@ FONT_FILES := \
 # What works at once with others, and the pages that are asked for at once, under the race detector.
 RACED := -timeout 15m -run 'Test(Each|Failing|Restart|Cancel|Kilometres|Last|Two|Taking|Import|Twice|Race|Wet|Open|Tries|Buying|Audit|Gate|Any|Clock|Proxy|Line)' ./internal/app ./internal/jobs ./internal/app/suite ./internal/web ./internal/cluster
 
-.PHONY: demo test build assets generate stale columns bench faults fuzz attack speed screenshots clean
+.PHONY: demo test build assets generate stale columns bench faults load fuzz attack speed screenshots clean
 
 demo: $(BIN)
 	$(BIN) demo
@@ -77,6 +77,11 @@ faults: $(BIN)
 	./tools/need mariadb-server galera-4 mariadb-backup socat
 	$(BIN) cluster --faults --nodes 1 --dir .trevik/faults-single --addr 127.0.0.1:0
 	$(BIN) cluster --faults --nodes 3 --dir .trevik/faults-cluster --addr 127.0.0.1:0 --fresh
+
+# The data of a chain of shops, and many who work at it at once; prints what each kind of request took.
+load: $(BIN)
+	./tools/need mariadb-server
+	$(BIN) cluster --load --nodes 1 --instances 1 --dir .trevik/load --addr 127.0.0.1:0 --fresh
 
 bench: $(BIN)
 	$(GO) test -run '^$$' -bench . -benchmem ./...

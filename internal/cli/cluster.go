@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"trevik/internal/cluster"
+	"trevik/internal/store"
 	"trevik/internal/store/privatedb"
 )
 
@@ -29,6 +30,14 @@ func (t *tool) clusterCmd() *cobra.Command {
 	c.Flags().IntVar(&o.Instances, "instances", 2, "instances of Trevik")
 	fresh := c.Flags().Bool("fresh", false, "throw its data away and begin anew")
 	faults := c.Flags().Bool("faults", false, "do to it what happens to machines, say what was left, and end")
+	load := c.Flags().Bool("load", false, "make it a chain of shops, let many work at it, say what it took, and end")
+	size := cluster.Size{}
+	c.Flags().IntVar(&size.Shops, "shops", 10, "load: shops")
+	c.Flags().IntVar(&size.Models, "models", 20_000, "load: models of all shops")
+	c.Flags().IntVar(&size.Times, "times", 80, "load: how many more of each of the demo's runners")
+	c.Flags().IntVar(&size.Runs, "runs", 10_000_000, "load: runs of all runners")
+	minutes := c.Flags().Float64("minutes", 10, "load: how long 64 connections work; 8 before them work a fifth of it")
+	think := c.Flags().Duration("think", 5*time.Second, "load: how long each looks at a page before the next, in the mean")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		if o.Nodes < 1 || o.Nodes > 5 || o.Nodes == 2 {
 			return usageError{fmt.Errorf("nodes: is %d; allowed is 1, or 3 to 5, since two lose their majority with either", o.Nodes)}
@@ -38,6 +47,9 @@ func (t *tool) clusterCmd() *cobra.Command {
 		}
 		ctx, stop := signal.NotifyContext(c.Context(), os.Interrupt, syscall.SIGTERM)
 		defer stop()
+		if *load {
+			o.PoolMiB = loadPoolMiB
+		}
 		if *faults && o.Nodes == 1 {
 			undo, err := smallDisk(o)
 			if err != nil {
@@ -51,6 +63,9 @@ func (t *tool) clusterCmd() *cobra.Command {
 			return err
 		}
 		defer run.Stop()
+		if *load {
+			return t.load(ctx, run, keyFile(o.Dir), size, time.Duration(*minutes*float64(time.Minute)), *think)
+		}
 		if *faults {
 			return cluster.Faults(ctx, run, o, t.out)
 		}
@@ -65,6 +80,30 @@ func (t *tool) clusterCmd() *cobra.Command {
 		return nil
 	}
 	return c
+}
+
+// loadPoolMiB is what a single database may keep in memory of a chain's data.
+const loadPoolMiB = 1024
+
+// load makes the chain and lets people work at it, few and then many.
+func (t *tool) load(ctx context.Context, run *cluster.Cluster, key string, size cluster.Size, span, think time.Duration) error {
+	s, err := store.Open(run.DSN)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	if err := unlock(ctx, s, key); err != nil {
+		return err
+	}
+	if err := cluster.Chain(ctx, s, size, t.out); err != nil {
+		return err
+	}
+	for _, w := range []cluster.Work{{Connections: 8, Span: span / 5, Think: think}, {Connections: 64, Span: span, Think: think}} {
+		if err := cluster.Load(ctx, run, s, size.Shops, w, t.out); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // startCluster starts the nodes, fills them where they are new, and starts the instances.
@@ -98,7 +137,11 @@ func (t *tool) startCluster(ctx context.Context, o cluster.Options, fresh bool) 
 		return nil, err
 	}
 	o.KeyFile = keyFile(o.Dir)
-	return cluster.Start(ctx, o, nodes)
+	run, err := cluster.Start(ctx, o, nodes)
+	if err == nil {
+		run.DSN = dsn
+	}
+	return run, err
 }
 
 // diskSize is that of the small disk, enough for the demo world.

@@ -28,6 +28,7 @@ type Options struct {
 	Addr      string // where the proxy listens
 	KeyFile   string
 	Few       bool // faults: the first two kinds, a few times each
+	PoolMiB   int  // what a single database keeps in memory; a small one's where it is 0
 	SmallDisk bool // the first node's folder is a disk of its own, to be filled
 }
 
@@ -36,6 +37,7 @@ type Cluster struct {
 	Nodes     []*privatedb.Server
 	Instances []*Instance
 	URL       string
+	DSN       string // of all nodes
 	Proxy     *Proxy
 	server    *http.Server
 	lines     []*Line // from each instance to each node, the instances in turn
@@ -69,7 +71,7 @@ func Database(ctx context.Context, o Options, name string) (nodes []*privatedb.S
 		}
 	}()
 	if o.Nodes < 2 {
-		s, err := privatedb.Start(ctx, filepath.Join(o.Dir, "n1"), privatedb.Options{Again: true})
+		s, err := privatedb.Start(ctx, filepath.Join(o.Dir, "n1"), privatedb.Options{Again: true, PoolMiB: o.PoolMiB})
 		if err != nil {
 			return nil, "", err
 		}

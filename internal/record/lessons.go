@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"trevik/internal/core/foot"
+	"trevik/internal/core/gait"
 	"trevik/internal/core/house"
 	"trevik/internal/core/learn"
 	"trevik/internal/core/limits"
@@ -187,6 +188,7 @@ const (
 	RoomPromise  = "room"
 	RacePromise  = "race"
 	OrderPromise = "order"
+	BandPromise  = "band"
 )
 
 // LastsChance is the chance with which a pair lasts until its P20 date.
@@ -277,6 +279,27 @@ func (c *Conclusions) RoomPromises() ([]learn.Promise, error) {
 		}
 	}
 	return out, nil
+}
+
+// BandPromises are, of each foot that was filmed from behind twice alike, the chance of its band by the first film, and whether the
+// next came to the same band.
+func (v *Visit) BandPromises() []learn.Promise {
+	var out []learn.Promise
+	for _, s := range term.Sides {
+		before := map[string]FilmReading{}
+		for _, r := range v.FilmReadings() {
+			if r.View != gait.Rear || r.Sides[s] == nil || r.Sides[s].BandProbability == nil {
+				continue
+			}
+			if first, twice := before[r.Name()]; twice {
+				p := first.Sides[s].BandProbability
+				out = append(out, learn.Promise{Told: max(p.Under, p.Neutral, p.Mild, p.Marked, p.Severe),
+					Kept: r.Sides[s].Band == first.Sides[s].Band})
+			}
+			before[r.Name()] = r
+		}
+	}
+	return out
 }
 
 // triedWith is the room that a model left as it was tried, mm: in the size that was told, else in the one that was offered before

@@ -6,8 +6,10 @@ import (
 	"strings"
 	"testing"
 
+	"trevik/internal/core/gait"
 	"trevik/internal/core/house"
 	"trevik/internal/core/learn"
+	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/wear"
 	"trevik/internal/record"
@@ -234,5 +236,28 @@ func TestRoomPromises(t *testing.T) {
 	}
 	if small := promise("short", float64(offered.Size.Figure)-1.5); small.Kept || small.Told > 0.5*right.Told {
 		t.Errorf("a size and a half smaller: %+v, against %+v", small, right)
+	}
+}
+
+// A foot that was filmed twice alike holds the band of the first film against that of the second; films in other shoes do not.
+func TestBandPromises(t *testing.T) {
+	film := func(row int, shod string, left, right term.Band) (record.Key, string) {
+		side := func(b term.Band) *gait.SideReading {
+			return &gait.SideReading{Band: b, BandProbability: &support.BandProbability{Neutral: 0.7, Mild: 0.3}}
+		}
+		return record.Key{Name: record.FilmRead.Name, Row: row}, toJSON(gait.Answer{Schema: "trevik.gait/v1", View: gait.Rear, Gait: gait.Run,
+			Shod: shod, Sides: map[term.Side]*gait.SideReading{term.Left: side(left), term.Right: side(right)}})
+	}
+	w := fitted(t)
+	for i, x := range []struct {
+		shod        string
+		left, right term.Band
+	}{{record.TestShoe, "neutral", "neutral"}, {record.Barefoot, "mild", "mild"}, {record.TestShoe, "neutral", "mild"}} {
+		key, answer := film(i+1, x.shod, x.left, x.right)
+		w.found(key, 0, answer)
+	}
+	got := w.follow(t).BandPromises()
+	if len(got) != 2 || got[0] != (learn.Promise{Told: 0.7, Kept: true}) || got[1] != (learn.Promise{Told: 0.7}) {
+		t.Errorf("%+v", got)
 	}
 }

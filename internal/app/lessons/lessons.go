@@ -264,7 +264,7 @@ func (l *Lessons) tried(ctx context.Context, who app.Actor, h load.History, shop
 	out := learn.TryOns{Schema: learn.TryOnsSchema, TryOns: []learn.TryOn{}}
 	q := l.Store.Queries
 	fits, err := q.FitsWithTryOn(ctx, db.FitsWithTryOnParams{ShopID: who.ShopID, Names: []string{record.TryComfort.Name, record.TryLater.Name,
-		record.TryRoom.Name, record.Compared.Name}, Limit: mostFits})
+		record.TryRoom.Name, record.Compared.Name, record.FilmRead.Name}, Limit: mostFits})
 	if err != nil {
 		return out, err
 	}
@@ -295,6 +295,7 @@ func (l *Lessons) tried(ctx context.Context, who app.Actor, h load.History, shop
 			if err != nil {
 				return out, err
 			}
+			told[record.BandPromise] = append(told[record.BandPromise], c.BandPromises()...)
 			rooms, err := c.RoomPromises()
 			if _, faulty := fault.As(err); err != nil && !faulty {
 				return out, err

@@ -111,7 +111,8 @@ func (r *reader) allPairs() error {
 				Size:  foot.Figure(float64(x.UkHalf) / 2),
 				Width: x.Width, Price: x.Price, BoughtOn: x.BoughtOn, FirstWorn: x.FirstWorn.Time, SetAsideOn: x.SetAsideOn.Time,
 				Reason: x.AsideReason, AsideNote: x.AsideNote,
-				SlowedOn: x.SlowedOn.Time, ModelRow: x.ModelID, LetIn: x.LetInReason, Called: x.Called, OrderTold: x.OrderToldOn.Time, LastsUntil: x.LastsUntil.Time,
+				SlowedOn: x.SlowedOn.Time, ModelRow: x.ModelID, LetIn: x.LetInReason, Called: x.Called,
+				OrderTold: x.OrderToldOn.Time, LastsUntil: x.LastsUntil.Time,
 				Before: wear.Before{KM: x.KmBefore.Float64, SDLn: x.KmBeforeDoubt.Float64, Unknown: x.KmUnknown}})
 		}
 	}

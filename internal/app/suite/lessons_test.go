@@ -260,3 +260,51 @@ func TestLessonsPromises(t *testing.T) {
 		t.Errorf("worn out after the day: %+v", k)
 	}
 }
+
+// More of every runner are runners of their own: what was theirs goes along, what follows from it is the same, sums agree.
+func TestMultiply(t *testing.T) {
+	b := newBench(t)
+	ctx := context.Background()
+	fit := b.ready(t)
+	runner := b.load(t, fit).Runner.ID
+	pair := b.owned(t, runner, "norrbeck-skua-4-men", 100)
+	b.ran(t, runner, pair, 300)
+	b.start(t)
+	count := func(table string) (n int) {
+		must(t, b.store.DB.QueryRow("SELECT COUNT(*) FROM "+table).Scan(&n))
+		return n
+	}
+	tables := []string{"runners", "fits", "findings", "pairs", "runs"}
+	before := map[string]int{}
+	for _, name := range tables {
+		before[name] = count(name)
+	}
+	must(t, b.store.Multiply(ctx, 3))
+	for _, name := range tables {
+		if n := count(name); n != 4*before[name] {
+			t.Errorf("%s: %d, before %d", name, n, before[name])
+		}
+	}
+	rows, err := b.store.DB.Query("SELECT runner_id FROM pairs WHERE id <> ?", pair)
+	must(t, err)
+	defer rows.Close()
+	want, err := b.load(t, fit).Worn()
+	must(t, err)
+	others := 0
+	for rows.Next() {
+		var other uint64
+		must(t, rows.Scan(&other))
+		c, err := b.Visits.OfRunner(ctx, b.fitter, other)
+		must(t, err)
+		worn, err := c.Worn()
+		must(t, err)
+		if len(worn) != 1 || worn[0].Wear.KM != want[0].Wear.KM || worn[0].Wear.LnLife != want[0].Wear.LnLife || other == runner {
+			t.Errorf("runner %d: %+v, not %+v", other, worn, want)
+		}
+		others++
+	}
+	must(t, rows.Err())
+	if others != 3 {
+		t.Errorf("%d others", others)
+	}
+}

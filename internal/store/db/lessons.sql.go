@@ -64,7 +64,7 @@ type FitsWithTryOnParams struct {
 	Limit  int32
 }
 
-// Fits in which something was tried on, the latest first.
+// Fits in which something was found of these names, the latest first: something was tried on, or filmed.
 func (q *Queries) FitsWithTryOn(ctx context.Context, arg FitsWithTryOnParams) ([]uint64, error) {
 	query := fitsWithTryOn
 	var queryParams []interface{}

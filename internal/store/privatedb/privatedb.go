@@ -4,6 +4,7 @@ package privatedb
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"crypto/rand"
 	"database/sql"
@@ -48,6 +49,8 @@ type Options struct {
 	Throwaway bool
 	// Again starts a server anew that ended without being told to.
 	Again bool
+	// PoolMiB is what a server that is alone keeps of its data in memory; 0 is 64.
+	PoolMiB int
 	// Member makes it a node of a Galera cluster; nil is alone.
 	Member *Member
 }
@@ -112,7 +115,7 @@ func Start(ctx context.Context, dir string, opt Options) (_ *Server, err error) 
 	if opt.Member == nil {
 		// The nodes of a cluster have their people in common; and what copies a node to another does not bear
 		// the size of the pool among its arguments.
-		args = append(args, "--init-file="+initFile, "--innodb-buffer-pool-size=64M")
+		args = append(args, "--init-file="+initFile, fmt.Sprintf("--innodb-buffer-pool-size=%dM", cmp.Or(opt.PoolMiB, 64)))
 	}
 	if len(s.socket) > maxSocketPath {
 		s.socket = ""

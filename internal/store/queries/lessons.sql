@@ -24,7 +24,7 @@ SELECT created_at FROM shops WHERE id = ?;
 SELECT id FROM runners WHERE shop_id = ? AND id > ? AND erased_at IS NULL AND practice_seed IS NULL ORDER BY id LIMIT ?;
 
 -- name: FitsWithTryOn :many
--- Fits in which something was tried on, the latest first.
+-- Fits in which something was found of these names, the latest first: something was tried on, or filmed.
 SELECT f.id FROM fits f JOIN runners r ON r.id = f.runner_id
 WHERE f.shop_id = sqlc.arg(shop_id) AND r.erased_at IS NULL AND r.practice_seed IS NULL
   AND EXISTS (SELECT 1 FROM findings x WHERE x.fit_id = f.id AND x.name IN (sqlc.slice(names)))

@@ -72,7 +72,9 @@ type keptView struct {
 var promised = []struct{ Word, Name, High string }{
 	{record.LevelPromise, "The level, against feeling right", "the level is told surer than it comes: look at its house figures at Shop"},
 	{record.RoomPromise, "The room, against the toes", "the room is told surer than it comes: look at the room before the toes at Shop"},
-	{record.RacePromise, "A race pair that lasts", "pairs end before the races that they were told to last for: look at the life figures at Shop"},
+	{record.BandPromise, "The band, against a second film", "the band is told surer than it comes: film longer, or set the points at Gait"},
+	{record.RacePromise, "A race pair that lasts",
+		"pairs end before the races that they were told to last for: look at the life figures at Shop"},
 	{record.OrderPromise, "The day to order by", "pairs are worn out before the day that was told: look at delivery and life at Shop"},
 }
 
