@@ -118,7 +118,7 @@ var mix = []struct {
 	name string
 	part int
 }{{"Today", 14}, {"Due", 10}, {"Runners", 8}, {"Shoes of the shop", 8}, {"search", 6}, {"a runner", 10}, {"a season", 2}, {"Feet", 8},
-	{"Shoes of a fit", 8}, {"Rotation", 4}, {"Distance", 10}, {"a run put down", 12}}
+	{"Shoes of a fit", 8}, {"Rotation", 4}, {"Distance", 10}, {"a run logged", 12}}
 
 // taken is what one kind of request took.
 type taken struct {
