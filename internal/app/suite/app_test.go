@@ -130,7 +130,7 @@ func text(f *record.Conclusions, input string) string {
 	return f.Finding(k).Text
 }
 
-func (b *bench) start(t *testing.T) uint64 {
+func (b *bench) start(t testing.TB) uint64 {
 	t.Helper()
 	id, err := b.Visits.Start(context.Background(), b.fitter, record.Runner{Name: "Anselm", Chart: term.Men})
 	must(t, err)
@@ -138,7 +138,7 @@ func (b *bench) start(t *testing.T) uint64 {
 }
 
 // typed records what is typed at a station: "input=value".
-func (b *bench) typed(t *testing.T, who app.Actor, fit uint64, station string, inputs ...string) visit.Saved {
+func (b *bench) typed(t testing.TB, who app.Actor, fit uint64, station string, inputs ...string) visit.Saved {
 	t.Helper()
 	var l fault.List
 	var values []record.Value
@@ -162,7 +162,7 @@ func (b *bench) typed(t *testing.T, who app.Actor, fit uint64, station string, i
 	return saved
 }
 
-func (b *bench) load(t *testing.T, fit uint64) *record.Conclusions {
+func (b *bench) load(t testing.TB, fit uint64) *record.Conclusions {
 	t.Helper()
 	f, err := b.Visits.Fit(context.Background(), b.fitter, fit)
 	must(t, err)
@@ -170,7 +170,7 @@ func (b *bench) load(t *testing.T, fit uint64) *record.Conclusions {
 }
 
 // ready records a fit that shoes can be matched to.
-func (b *bench) ready(t *testing.T) uint64 {
+func (b *bench) ready(t testing.TB) uint64 {
 	fit := b.start(t)
 	b.typed(t, b.fitter, fit, "hello", "flags=none", "complaints=none", "surface=road", "week_kind.1=easy", "week_ground.1=road",
 		"week_km.1=28", "mass_kg=70")

@@ -136,7 +136,7 @@ func TestBuyingPages(t *testing.T) {
 }
 
 // ran logs the distance of a pair's last weeks.
-func (b *bench) ran(t *testing.T, runner, pair uint64, km float64) {
+func (b *bench) ran(t testing.TB, runner, pair uint64, km float64) {
 	t.Helper()
 	for i := range 10 {
 		_, err := b.Runs.Add(context.Background(), b.fitter, runner,

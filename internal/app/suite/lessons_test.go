@@ -17,7 +17,7 @@ import (
 )
 
 // taught is a shop of so many runners with a pair each that wore out after so many km.
-func (b *bench) taught(t *testing.T, runners int, km float64) (ids []uint64) {
+func (b *bench) taught(t testing.TB, runners int, km float64) (ids []uint64) {
 	t.Helper()
 	ctx := context.Background()
 	for i := range runners {
@@ -307,4 +307,30 @@ func TestMultiply(t *testing.T) {
 	if others != 3 {
 		t.Errorf("%d others", others)
 	}
+}
+
+// A shop of 10,000 pairs and 5,000 try-ons learns anew, read from its database.
+func BenchmarkRefitOfShop(b *testing.B) {
+	s := newBench(b)
+	ctx := context.Background()
+	s.taught(b, 2, 600)
+	for range 2 {
+		fit := s.ready(b)
+		c := s.load(b, fit)
+		s.owned(b, c.Runner.ID, "norrbeck-skua-4-men", 60)
+		ranked, _, err := c.Match()
+		must(b, err)
+		for i, r := range ranked.Ranked[:2] {
+			s.typed(b, s.fitter, fit, "try-on", fmt.Sprintf("try_comfort.%d=%d", c.Shop.Catalogue.RowID(r.Model), 5+3*i))
+		}
+	}
+	must(b, s.store.Multiply(ctx, 2499))
+	for b.Loop() {
+		_, err := s.Lessons.Refit(ctx, s.fitter.ShopID, func(int, int) {})
+		must(b, err)
+	}
+	last, _, err := s.Lessons.Latest(ctx, s.fitter)
+	must(b, err)
+	b.ReportMetric(float64(last.Life.Pairs), "pairs")
+	b.ReportMetric(float64(last.Liking.TryOns), "try-ons")
 }

@@ -28,7 +28,7 @@ import (
 )
 
 // owned gives the runner a pair of a model since some days ago.
-func (b *bench) owned(t *testing.T, runner uint64, code string, daysAgo int) uint64 {
+func (b *bench) owned(t testing.TB, runner uint64, code string, daysAgo int) uint64 {
 	t.Helper()
 	id, err := b.Wardrobe.Add(context.Background(), b.fitter, runner, wardrobe.Owned{Code: code, UK: 8, Price: 14000, BeforeSure: "counted",
 		Since: b.now.AddDate(0, 0, -daysAgo).Format(time.DateOnly)})
