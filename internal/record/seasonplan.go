@@ -9,8 +9,10 @@ import (
 	"time"
 
 	"trevik/internal/core/fault"
+	"trevik/internal/core/house"
 	"trevik/internal/core/rotation"
 	"trevik/internal/core/season"
+	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
 	"trevik/internal/core/wear"
 )
@@ -127,10 +129,7 @@ func (p *seasonPlan) add(c *Conclusions, x CandidateInfo, life Worn) error {
 	pair := season.Pair{ID: x.ID, Model: x.Candidate.Model, Owned: x.Pair != nil, Price: price, MaxRunKM: x.MaxRunKM,
 		Suitability: x.Suitability,
 		LnLife:      lifeOf(life), KM: &km, EffectiveKM: &effective,
-		Load: map[term.Ground]float64{}, BreakInKM: &breakIn, Delivery: &delivery, Copies: &copies}
-	for _, g := range term.Grounds {
-		pair.Load[g] = wear.Load(wear.Run{KM: 1, Ground: g}, x.Model.Surface, nil, h)
-	}
+		Load: loadsOf(x.Model, h), BreakInKM: &breakIn, Delivery: &delivery, Copies: &copies}
 	if x.Pair != nil { // what was seen on this pair says nothing of the one that follows it
 		fresh, err := c.assess(&Pair{Model: *next, Price: price}, nil, 0)
 		if err != nil {
@@ -141,6 +140,15 @@ func (p *seasonPlan) add(c *Conclusions, x CandidateInfo, life Worn) error {
 	p.Pairs = append(p.Pairs, pair)
 	p.of[x.ID] = SeasonPair{Name: x.Name, Model: x.Model, Next: next, Owned: x.Pair != nil, Price: price, Deliver: delivery, pair: x.Pair}
 	return nil
+}
+
+// loadsOf is what a real km wears a model by its ground.
+func loadsOf(m *shoe.Model, h *house.Values) map[term.Ground]float64 {
+	out := map[term.Ground]float64{}
+	for _, g := range term.Grounds {
+		out[g] = wear.Load(wear.Run{KM: 1, Ground: g}, m.Surface, nil, h)
+	}
+	return out
 }
 
 func lifeOf(w Worn) *season.Life { return &season.Life{Mean: w.Wear.LnLife.Mean, SD: w.Wear.LnLife.SD} }
@@ -239,7 +247,7 @@ func (p *seasonPlan) cheaper(c *Conclusions, s *Season, a season.Answer) error {
 		s.Instead = best.Name + " after " + info.Name
 		x.NextLife = lifeOf(life)
 	} else {
-		x.LnLife = lifeOf(life)
+		x.LnLife, x.Load = lifeOf(life), loadsOf(best.Model, c.House())
 		x.Suitability, info.Name, info.Model = best.Suitability, best.Name, best.Model
 	}
 	p.of[x.ID] = info
@@ -270,7 +278,7 @@ type PlannedRun struct {
 }
 
 // breakIn gives each race's pair that would come to it too new the runs that break it in: those that it serves best, in the weeks
-// that lie next before the race, no more than two a week, and none in the race's own.
+// that lie next before the race, no more than two a week, and none after the day by which it is to be broken in.
 func (p *seasonPlan) breakIn(ctx context.Context, s *Season) error {
 	if len(p.planned) == 0 {
 		return nil
@@ -311,7 +319,9 @@ func (p *seasonPlan) breakIn(ctx context.Context, s *Season) error {
 		for w := week - 1; w >= there && need > 0; w-- {
 			var taken []int
 			for range mostBreakIns {
-				k := p.bestRun(p.Weeks[w].Parts, x, taken)
+				k := p.bestRun(p.Weeks[w].Parts, x, func(i int) bool {
+					return !slices.Contains(taken, i) && !dayIn(s.Starts, w, p.Weeks[w].Parts[i].Day).After(r.BrokenInBy)
+				})
 				if k < 0 || need <= 0 {
 					break
 				}
@@ -337,10 +347,10 @@ const (
 )
 
 // bestRun is the run of a week that a pair serves best, of these the shortest; -1 where it serves none that is free.
-func (p *seasonPlan) bestRun(week []rotation.WeekPart, x season.Pair, taken []int) int {
+func (p *seasonPlan) bestRun(week []rotation.WeekPart, x season.Pair, free func(part int) bool) int {
 	best, most := -1, rotation.LeastSuit-1e-9
 	for i, part := range week {
-		if part.Kind == term.Race || slices.Contains(taken, i) || len(part.Barred) > 0 || x.MaxRunKM != nil && part.KM > *x.MaxRunKM {
+		if part.Kind == term.Race || !free(i) || len(part.Barred) > 0 || x.MaxRunKM != nil && part.KM > *x.MaxRunKM {
 			continue
 		}
 		for _, v := range x.Suitability {

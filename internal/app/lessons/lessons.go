@@ -145,13 +145,32 @@ func (l *Lessons) Refit(ctx context.Context, shop uint64, tell func(done, total 
 	return l.keep(ctx, who, life, liking, spread, told.kept())
 }
 
-// promises are those of a shop by their kind.
-type promises map[string][]learn.Promise
+// promises are those of a shop by their kind, and of how many runners they are.
+type promises map[string]*promised
 
+type promised struct {
+	list    []learn.Promise
+	runners map[uint64]bool
+}
+
+func (p promises) add(kind string, runner uint64, list ...learn.Promise) {
+	if len(list) == 0 {
+		return
+	}
+	if p[kind] == nil {
+		p[kind] = &promised{runners: map[uint64]bool{}}
+	}
+	p[kind].list = append(p[kind].list, list...)
+	p[kind].runners[runner] = true
+}
+
+// kept are the kinds of which enough runners were told something: fewer could be named by it.
 func (p promises) kept() map[string]learn.Kept {
 	out := map[string]learn.Kept{}
-	for kind, list := range p {
-		out[kind] = learn.Promises(list)
+	for kind, x := range p {
+		if len(x.runners) >= FewRunners {
+			out[kind] = learn.Promises(x.list)
+		}
 	}
 	return out
 }
@@ -252,7 +271,7 @@ func (l *Lessons) lives(ctx context.Context, who app.Actor, h load.History, shop
 				out.Pairs = append(out.Pairs, p)
 			}
 			for kind, list := range c.Promises() {
-				told[kind] = append(told[kind], list...)
+				told.add(kind, id, list...)
 			}
 		}
 	}
@@ -295,12 +314,12 @@ func (l *Lessons) tried(ctx context.Context, who app.Actor, h load.History, shop
 			if err != nil {
 				return out, err
 			}
-			told[record.BandPromise] = append(told[record.BandPromise], c.BandPromises()...)
+			told.add(record.BandPromise, v.RunnerID, c.BandPromises()...)
 			rooms, err := c.RoomPromises()
 			if _, faulty := fault.As(err); err != nil && !faulty {
 				return out, err
 			}
-			told[record.RoomPromise] = append(told[record.RoomPromise], rooms...)
+			told.add(record.RoomPromise, v.RunnerID, rooms...)
 			t, ok, err := c.TriedOn()
 			if _, faulty := fault.As(err); err != nil && !faulty {
 				return out, err
@@ -342,8 +361,8 @@ func (l *Lessons) Invented(who app.Actor, pairs int) (*record.Lesson, map[string
 		return nil, nil, err
 	}
 	by := promises{}
-	for _, p := range shop.Promises {
-		by[p.Kind] = append(by[p.Kind], learn.Promise{Told: p.Told, Kept: p.Kept})
+	for i, p := range shop.Promises { // each of a runner of its own
+		by.add(p.Kind, uint64(i), learn.Promise{Told: p.Told, Kept: p.Kept})
 	}
 	return record.NewLesson(out), by.kept(), nil
 }

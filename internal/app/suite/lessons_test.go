@@ -248,15 +248,19 @@ func TestLessonsPromises(t *testing.T) {
 	ranked, _, err := c.Match()
 	must(t, err)
 	b.typed(t, b.fitter, fit, "try-on", fmt.Sprintf("try_room.%d=right", c.Shop.Catalogue.RowID(ranked.Ranked[0].Model)))
-	if l := b.learn(t); l.Promises[record.OrderPromise].N != 0 || l.Promises[record.RoomPromise].N != 1 {
+	if l := b.learn(t); len(l.Promises) != 0 {
+		t.Errorf("of one runner it tells %+v", l.Promises)
+	}
+	must(t, b.store.Multiply(ctx, 4))
+	if l := b.learn(t); l.Promises[record.OrderPromise].N != 0 || l.Promises[record.RoomPromise].N != 5 {
 		t.Errorf("before the day: %+v", l.Promises)
 	}
 	b.now = until.Time.AddDate(0, 0, 1).Add(12 * time.Hour)
-	if k := b.learn(t).Promises[record.OrderPromise]; k.N != 1 || k.By[0].Kept != 1 || k.By[0].Told != record.LastsChance {
+	if k := b.learn(t).Promises[record.OrderPromise]; k.N != 5 || k.By[0].Kept != 1 || k.By[0].Told != record.LastsChance {
 		t.Errorf("in use past the day: %+v", k)
 	}
 	must(t, b.Wardrobe.SetAside(ctx, b.fitter, runner, pair, record.WornOut, ""))
-	if k := b.learn(t).Promises[record.OrderPromise]; k.N != 1 || k.By[0].Kept != 1 {
+	if k := b.learn(t).Promises[record.OrderPromise]; k.N != 5 || k.By[0].Kept != 1 {
 		t.Errorf("worn out after the day: %+v", k)
 	}
 }

@@ -94,9 +94,11 @@ func findFoot(m *mask, unit float64, known, turned bool) (*foot, error) {
 		return nil, noPrint(fmt.Sprintf("the largest piece is %.0f mm long", mm))
 	}
 	f.heading(s, turned)
+	seen := slices.Clone(f.body.on)
 	f.fillDry(s, holes)
 	if was := f.dir; f.patchy && !turned { // patches at the heel look like toes until they are filled
-		if f.heading(s, false); f.dir != was {
+		if f.heading(s, false); f.dir != was { // what was filled before was filled between the toes
+			f.body.on = seen
 			f.fillDry(s, holes)
 		}
 	}

@@ -164,7 +164,7 @@ func (p *Plan) check() (starts time.Time, weeks [][]rotation.WeekPart, err error
 		if len(parts) == 0 {
 			continue // a week of rest
 		}
-		for k, part := range parts {
+		for k, part := range p.Weeks[i].Parts { // those of a week like another are told there
 			for _, id := range part.Barred {
 				if !slices.ContainsFunc(p.Pairs, func(x Pair) bool { return x.ID == id }) {
 					l.Add(fmt.Sprintf("weeks[%d].parts[%d].barred", i, k), "names %q, which is none of the pairs", id)
