@@ -80,7 +80,10 @@ var promised = []struct{ Word, Name, High string }{
 
 // promisesOf are how a shop's promises were kept by their kind: of a lesson, and the level's by what its runners reported.
 func promisesOf(l *record.Lesson, r wardrobe.Lessons) map[string]learn.Kept {
-	out := map[string]learn.Kept{record.LevelPromise: r.Level}
+	out := map[string]learn.Kept{}
+	if r.Level.N >= fewRunners {
+		out[record.LevelPromise] = r.Level
+	}
 	for kind, k := range l.Promises {
 		out[kind] = k
 	}
@@ -113,7 +116,7 @@ func (d *Desk) showLearned(c *kit.Req, code int, faults fault.List) error {
 	if v.Reports, err = d.App.Wardrobe.WhatWasLearned(c.Ctx(), c.Who); err != nil {
 		return err
 	}
-	kept := map[string]learn.Kept{record.LevelPromise: v.Reports.Level}
+	kept := map[string]learn.Kept{}
 	v.Sizes = lessons.Sizes
 	if size := c.Query("invented"); size != "" {
 		v.Size, _ = strconv.Atoi(size) // what is no number is no size
