@@ -53,7 +53,8 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	root.AddCommand(t.sizeCmd(), t.supportCmd(), t.matchCmd(), t.tryonCmd(), t.rotateCmd(), t.seasonCmd(), t.learnLifeCmd(),
 		t.learnLikingCmd(), t.wearCmd(), t.transitionCmd(), t.footprintCmd(), t.outlineCmd(),
 		t.gaitCmd(), t.sheetCmd(), t.simulateCmd(), t.versionCmd(), t.serveCmd(), t.demoCmd(), t.clusterCmd(), t.doctorCmd(),
-		t.migrateCmd(), t.userCmd(), t.checkCmd(), t.exportCmd(), t.importCmd(), t.backupCmd(), t.restoreCmd(), t.keyCmd(), t.practiceCmd())
+		t.migrateCmd(), t.userCmd(), t.checkCmd(), t.exportCmd(), t.importCmd(), t.backupCmd(), t.restoreCmd(), t.retentionCmd(), t.keyCmd(),
+		t.practiceCmd())
 	err := root.Execute()
 	var faults fault.List
 	var usage usageError

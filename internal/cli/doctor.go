@@ -9,6 +9,8 @@ import (
 	"github.com/go-sql-driver/mysql"
 	"github.com/spf13/cobra"
 
+	"trevik/internal/app/prints"
+	"trevik/internal/app/transfer"
 	"trevik/internal/jobs"
 	"trevik/internal/store"
 )
@@ -109,5 +111,25 @@ func whole(ctx context.Context, s *store.Store, key string) []store.Found {
 	case work.Failed > 0:
 		j.Mend = "their notes say why: SELECT kind, note FROM jobs WHERE state = 'failed'"
 	}
-	return append(out, j)
+	return append(out, j, overdue(ctx, s))
+}
+
+// overdue is what nobody agreed to keep and is still there long after its time.
+func overdue(ctx context.Context, s *store.Store) store.Found {
+	f := store.Found{What: "what may not stay", Is: "gone in time"}
+	before := time.Now().Add(-prints.LooseTime - transfer.Late)
+	pictures, err := s.LoosePictures(ctx, before)
+	if err != nil {
+		f.Is, f.Mend = err.Error(), "run trevik migrate, or start the database"
+		return f
+	}
+	films, err := s.LooseRecordings(ctx, before)
+	if err != nil {
+		f.Is, f.Mend = err.Error(), "run trevik migrate, or start the database"
+		return f
+	}
+	if len(pictures)+len(films) > 0 {
+		f.Is, f.Mend = "pictures or films are there that nobody agreed to keep", "start an instance: its job lets go of them (trevik retention)"
+	}
+	return f
 }

@@ -68,7 +68,7 @@ func TestBackupAndRestore(t *testing.T) {
 		t.Errorf("left over: %v", left)
 	}
 	to := storetest.DSN(t)
-	if code, out, errs := call("", "restore", "b.sql.gz", "--dsn", to); code != Answered || !strings.Contains(out, "version 23") {
+	if code, out, errs := call("", "restore", "b.sql.gz", "--dsn", to); code != Answered || !strings.Contains(out, "version 24") {
 		t.Fatalf("restore: %d %q %q", code, out, errs)
 	}
 	again, err := store.Open(to)

@@ -39,7 +39,7 @@ func TestForReal(t *testing.T) {
 	dsn := storetest.DSN(t)
 	for range 2 { // a second time changes nothing
 		if code, out, errOut := call("", "migrate", "--dsn", dsn); code != Answered ||
-			!strings.Contains(out, "version 23") {
+			!strings.Contains(out, "version 24") {
 			t.Fatalf("migrate: %d %q %q", code, out, errOut)
 		}
 	}

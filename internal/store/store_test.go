@@ -351,7 +351,7 @@ func TestExamine(t *testing.T) {
 	if m["log_bin"] == "" || m["innodb_flush_log_at_trx_commit"] == "" {
 		t.Error("a server of the tests gives durability up, and is said to be well")
 	}
-	for _, statement := range []string{"CREATE TABLE bare (n INT)", "DELETE FROM goose_db_version WHERE version_id = 23"} {
+	for _, statement := range []string{"CREATE TABLE bare (n INT)", "DELETE FROM goose_db_version WHERE version_id = 24"} {
 		if _, err := s.DB.Exec(statement); err != nil {
 			t.Fatal(err)
 		}

@@ -42,7 +42,7 @@ func TestMigrationCarriesTheDemoOver(t *testing.T) {
 		t.Fatalf("the old data hold too little: %+v", before)
 	}
 	version, err := s.Migrate(ctx)
-	if err != nil || version != 23 {
+	if err != nil || version != 24 {
 		t.Fatalf("version %d, %v", version, err)
 	}
 	var after struct{ compared, suited, disliked, tried, rest int }

@@ -2,7 +2,9 @@ package transfer
 
 import (
 	"context"
+	"database/sql"
 	"encoding/json"
+	"errors"
 	"maps"
 	"slices"
 	"strconv"
@@ -91,7 +93,12 @@ func (t *Transfer) Erase(ctx context.Context, who app.Actor, runnerID uint64) er
 	if who.Role != app.Owner {
 		return app.ErrNotAllowed
 	}
-	err := t.Do(ctx, who, func(q *db.Queries) error { return t.ToErase(ctx, q, who, runnerID) })
+	err := t.Do(ctx, who, func(q *db.Queries) error {
+		if err := t.ToErase(ctx, q, who, runnerID); err != nil {
+			return err
+		}
+		return t.letGo(ctx, q, who.ShopID, ErasedRunners, 1, t.Now())
+	})
 	t.Jobs.Wake()
 	return err
 }
@@ -147,15 +154,11 @@ func (t *Transfer) erase(ctx context.Context, j *jobs.Job, _ func(done, total in
 
 // Tidy lets go of what may not stay: pictures and films that nobody agreed to keep, after two
 // hours, films that are older than the shop keeps them, health answers whose year is over, files
-// that waited too long, and forms and jobs of days ago.
+// that waited too long, and forms and jobs of days ago. What of a runner's goes is counted (Retention).
 func (t *Transfer) Tidy(ctx context.Context) error {
 	t.Prints.Tidy()
 	for _, part := range []func(context.Context) error{
-		func(ctx context.Context) error {
-			return t.Store.DeleteLoosePictures(ctx, t.Now().Add(-prints.LooseTime))
-		},
-		t.tidyFilms, t.tidyHealth,
-		func(ctx context.Context) error { return t.Store.DropOldUploads(ctx, t.Now().Add(-app.UploadKept)) },
+		t.tidyPictures, t.tidyFilms, t.tidyHealth, t.tidyUploads,
 		func(ctx context.Context) error { return t.Store.ClearSubmissions(ctx, t.Now().Add(-forgetForms)) },
 		func(ctx context.Context) error { return t.Store.ClearSessions(ctx, t.Now()) },
 		t.People.Tidy,
@@ -168,12 +171,38 @@ func (t *Transfer) Tidy(ctx context.Context) error {
 	return nil
 }
 
+func (t *Transfer) tidyPictures(ctx context.Context) error {
+	before := t.Now().Add(-prints.LooseTime)
+	rows, err := t.Store.LoosePictures(ctx, before)
+	if err != nil {
+		return err
+	}
+	for _, r := range rows {
+		err := t.Store.Tx(ctx, func(q *db.Queries) error {
+			n, err := q.DeleteLoosePictures(ctx, db.DeleteLoosePicturesParams{ShopID: r.ShopID, MadeAt: before})
+			if err != nil {
+				return err
+			}
+			return t.letGo(ctx, q, r.ShopID, LoosePictures, int(n), r.Oldest)
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // tidyFilms lets go of frames whose time is over: hours where nobody agreed to keep them, else
 // the shop's days.
 func (t *Transfer) tidyFilms(ctx context.Context) error {
-	ids, err := t.Store.LooseRecordings(ctx, t.Now().Add(-prints.LooseTime))
+	loose, err := t.Store.LooseRecordings(ctx, t.Now().Add(-prints.LooseTime))
 	if err != nil {
 		return err
+	}
+	for _, r := range loose {
+		if err := t.dropFilm(ctx, LooseFilms, r.ID, r.ShopID, r.MadeAt); err != nil {
+			return err
+		}
 	}
 	shops, err := t.Store.AllShops(ctx)
 	if err != nil {
@@ -193,18 +222,42 @@ func (t *Transfer) tidyFilms(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		ids = append(ids, old...)
-		if err := t.Store.DeleteOldPicturesOfKind(ctx, db.DeleteOldPicturesOfKindParams{Kind: films.StillKind, ShopID: shop,
-			MadeAt: before}); err != nil {
-			return err
+		for _, r := range old {
+			if err := t.dropFilm(ctx, OldFilms, r.ID, r.ShopID, r.MadeAt); err != nil {
+				return err
+			}
 		}
-	}
-	for _, id := range ids {
-		if err := t.Store.Tx(ctx, func(q *db.Queries) error { return films.Drop(ctx, q, id) }); err != nil {
+		if err := t.dropStills(ctx, shop, before); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+func (t *Transfer) dropFilm(ctx context.Context, sort Sort, id, shop uint64, madeAt time.Time) error {
+	return t.Store.Tx(ctx, func(q *db.Queries) error {
+		if err := films.Drop(ctx, q, id); err != nil {
+			return err
+		}
+		return t.letGo(ctx, q, shop, sort, 1, madeAt)
+	})
+}
+
+func (t *Transfer) dropStills(ctx context.Context, shop uint64, before time.Time) error {
+	oldest, err := t.Store.OldestPictureOfKind(ctx, db.OldestPictureOfKindParams{ShopID: shop, Kind: films.StillKind, MadeAt: before})
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return t.Store.Tx(ctx, func(q *db.Queries) error {
+		n, err := q.DeleteOldPicturesOfKind(ctx, db.DeleteOldPicturesOfKindParams{ShopID: shop, Kind: films.StillKind, MadeAt: before})
+		if err != nil {
+			return err
+		}
+		return t.letGo(ctx, q, shop, OldStills, int(n), oldest)
+	})
 }
 
 // tidyHealth deletes the health answers whose year is over.
@@ -214,9 +267,33 @@ func (t *Transfer) tidyHealth(ctx context.Context) error {
 		return err
 	}
 	for _, r := range rows {
-		if err := t.Store.Tx(ctx, func(q *db.Queries) error {
-			return visit.ForgetHealth(ctx, q, t.Now(), r.MadeAt.AddDate(1, 0, 0), r.ShopID, r.RunnerID, false)
-		}); err != nil {
+		err := t.Store.Tx(ctx, func(q *db.Queries) error {
+			if err := visit.ForgetHealth(ctx, q, t.Now(), r.MadeAt.AddDate(1, 0, 0), r.ShopID, r.RunnerID, false); err != nil {
+				return err
+			}
+			return t.letGo(ctx, q, r.ShopID, HealthYears, 1, r.MadeAt)
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (t *Transfer) tidyUploads(ctx context.Context) error {
+	rows, err := t.Store.OldUploads(ctx, t.Now().Add(-app.UploadKept))
+	if err != nil {
+		return err
+	}
+	for _, r := range rows {
+		err := t.Store.Tx(ctx, func(q *db.Queries) error {
+			n, err := q.DropUpload(ctx, db.DropUploadParams{ID: r.ID, ShopID: r.ShopID})
+			if err != nil {
+				return err
+			}
+			return t.letGo(ctx, q, r.ShopID, WaitingFiles, int(n), r.MadeAt)
+		})
+		if err != nil {
 			return err
 		}
 	}

@@ -234,6 +234,14 @@ type Lesson struct {
 	Promises json.RawMessage
 }
 
+type LetGo struct {
+	ShopID uint64
+	OnDay  time.Time
+	Kind   string
+	Gone   uint32
+	Oldest time.Time
+}
+
 type Link struct {
 	ID        uint64
 	ShopID    uint64

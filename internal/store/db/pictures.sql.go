@@ -52,15 +52,6 @@ func (q *Queries) AddPicture(ctx context.Context, arg AddPictureParams) (int64, 
 	return result.LastInsertId()
 }
 
-const deleteLoosePictures = `-- name: DeleteLoosePictures :exec
-DELETE FROM pictures WHERE NOT kept AND made_at < ?
-`
-
-func (q *Queries) DeleteLoosePictures(ctx context.Context, madeAt time.Time) error {
-	_, err := q.db.ExecContext(ctx, deleteLoosePictures, madeAt)
-	return err
-}
-
 const deleteLoosePicturesOfFit = `-- name: DeleteLoosePicturesOfFit :exec
 DELETE FROM pictures WHERE NOT kept AND fit_id = ? AND shop_id = ?
 `

@@ -112,21 +112,6 @@ func (q *Queries) DeleteFramesFrom(ctx context.Context, arg DeleteFramesFromPara
 	return err
 }
 
-const deleteOldPicturesOfKind = `-- name: DeleteOldPicturesOfKind :exec
-DELETE FROM pictures WHERE kind = ? AND shop_id = ? AND made_at < ?
-`
-
-type DeleteOldPicturesOfKindParams struct {
-	Kind   string
-	ShopID uint64
-	MadeAt time.Time
-}
-
-func (q *Queries) DeleteOldPicturesOfKind(ctx context.Context, arg DeleteOldPicturesOfKindParams) error {
-	_, err := q.db.ExecContext(ctx, deleteOldPicturesOfKind, arg.Kind, arg.ShopID, arg.MadeAt)
-	return err
-}
-
 const deletePicture = `-- name: DeletePicture :exec
 DELETE FROM pictures WHERE id = ? AND fit_id = ? AND shop_id = ? AND kind = ?
 `
@@ -248,33 +233,6 @@ func (q *Queries) LockRecording(ctx context.Context, arg LockRecordingParams) (L
 	return i, err
 }
 
-const looseRecordings = `-- name: LooseRecordings :many
-SELECT id FROM recordings WHERE NOT frames_gone AND NOT kept AND made_at < ? LIMIT 50
-`
-
-func (q *Queries) LooseRecordings(ctx context.Context, madeAt time.Time) ([]uint64, error) {
-	rows, err := q.db.QueryContext(ctx, looseRecordings, madeAt)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []uint64
-	for rows.Next() {
-		var id uint64
-		if err := rows.Scan(&id); err != nil {
-			return nil, err
-		}
-		items = append(items, id)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
 const looseRecordingsOfFit = `-- name: LooseRecordingsOfFit :many
 SELECT id FROM recordings WHERE NOT frames_gone AND NOT kept AND fit_id = ? AND shop_id = ?
 `
@@ -331,38 +289,6 @@ func (q *Queries) NextRecordingNumber(ctx context.Context, arg NextRecordingNumb
 	var column_1 int64
 	err := row.Scan(&column_1)
 	return column_1, err
-}
-
-const oldRecordings = `-- name: OldRecordings :many
-SELECT id FROM recordings WHERE NOT frames_gone AND shop_id = ? AND made_at < ? LIMIT 50
-`
-
-type OldRecordingsParams struct {
-	ShopID uint64
-	MadeAt time.Time
-}
-
-func (q *Queries) OldRecordings(ctx context.Context, arg OldRecordingsParams) ([]uint64, error) {
-	rows, err := q.db.QueryContext(ctx, oldRecordings, arg.ShopID, arg.MadeAt)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []uint64
-	for rows.Next() {
-		var id uint64
-		if err := rows.Scan(&id); err != nil {
-			return nil, err
-		}
-		items = append(items, id)
-	}
-	if err := rows.Close(); err != nil {
-		return nil, err
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
 }
 
 const pictureByID = `-- name: PictureByID :one

@@ -96,15 +96,6 @@ func (q *Queries) AddUploadTrack(ctx context.Context, arg AddUploadTrackParams) 
 	return err
 }
 
-const dropOldUploads = `-- name: DropOldUploads :exec
-DELETE FROM uploads WHERE made_at < ? LIMIT 20
-`
-
-func (q *Queries) DropOldUploads(ctx context.Context, madeAt time.Time) error {
-	_, err := q.db.ExecContext(ctx, dropOldUploads, madeAt)
-	return err
-}
-
 const dropUpload = `-- name: DropUpload :execrows
 DELETE FROM uploads WHERE id = ? AND shop_id = ?
 `

@@ -51,6 +51,8 @@ type Options struct {
 	Again bool
 	// PoolMiB is what a server that is alone keeps of its data in memory; 0 is 64.
 	PoolMiB int
+	// Logs keeps a binary log in the data's folder, by which a backup can be brought forward to a moment.
+	Logs bool
 	// Member makes it a node of a Galera cluster; nil is alone.
 	Member *Member
 }
@@ -110,7 +112,12 @@ func Start(ctx context.Context, dir string, opt Options) (_ *Server, err error) 
 		"--log-error=" + s.log, "--skip-name-resolve", "--local-infile=0",
 		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci", "--default-time-zone=+00:00",
 		"--sql-mode=STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ZERO_DATE,NO_ZERO_IN_DATE,NO_ENGINE_SUBSTITUTION",
-		"--innodb-log-file-size=32M", "--performance-schema=OFF", "--skip-log-bin",
+		"--innodb-log-file-size=32M", "--performance-schema=OFF",
+	}
+	if opt.Logs {
+		args = append(args, "--log-bin=binlog", "--binlog-format=ROW", "--log-slave-updates=ON", "--server-id=1")
+	} else {
+		args = append(args, "--skip-log-bin")
 	}
 	if opt.Member == nil {
 		// The nodes of a cluster have their people in common; and what copies a node to another does not bear

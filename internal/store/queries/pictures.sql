@@ -14,8 +14,5 @@ UPDATE pictures SET options = ? WHERE id = ? AND shop_id = ?;
 -- name: DeletePictures :exec
 DELETE FROM pictures WHERE fit_id = ? AND shop_id = ? AND kind = ? AND side = ?;
 
--- name: DeleteLoosePictures :exec
-DELETE FROM pictures WHERE NOT kept AND made_at < ?;
-
 -- name: DeleteLoosePicturesOfFit :exec
 DELETE FROM pictures WHERE NOT kept AND fit_id = ? AND shop_id = ?;

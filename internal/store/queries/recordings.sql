@@ -57,20 +57,11 @@ DELETE FROM recording_frames WHERE recording_id = ?;
 UPDATE recordings SET frames_gone = TRUE, state = IF(state IN ('arriving', 'reading'), 'failed', state), note = IF(state IN ('arriving',
   'reading'), 'it was not finished in time', note) WHERE id = ?;
 
--- name: LooseRecordings :many
-SELECT id FROM recordings WHERE NOT frames_gone AND NOT kept AND made_at < ? LIMIT 50;
-
--- name: OldRecordings :many
-SELECT id FROM recordings WHERE NOT frames_gone AND shop_id = ? AND made_at < ? LIMIT 50;
-
 -- name: LooseRecordingsOfFit :many
 SELECT id FROM recordings WHERE NOT frames_gone AND NOT kept AND fit_id = ? AND shop_id = ?;
 
 -- name: AllShops :many
 SELECT id FROM shops;
-
--- name: DeleteOldPicturesOfKind :exec
-DELETE FROM pictures WHERE kind = ? AND shop_id = ? AND made_at < ?;
 
 -- name: PictureByID :one
 SELECT id, data FROM pictures WHERE id = ? AND fit_id = ? AND shop_id = ? AND kind = ?;

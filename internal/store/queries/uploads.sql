@@ -35,9 +35,6 @@ UPDATE uploads SET state = ?, asked = ?, found = ? WHERE id = ?;
 -- name: DropUpload :execrows
 DELETE FROM uploads WHERE id = ? AND shop_id = ?;
 
--- name: DropOldUploads :exec
-DELETE FROM uploads WHERE made_at < ? LIMIT 20;
-
 -- name: AddUploadTrack :exec
 INSERT INTO upload_tracks (upload_id, number, name, digest, data) VALUES (?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE data = VALUES(data);
 

@@ -29,6 +29,7 @@ func (d *Desk) accountRoutes() []kit.Route {
 		{Method: get, Path: "/people", Roles: []app.Role{app.Owner}, Handle: d.people},
 		{Method: get, Path: "/audit", Roles: []app.Role{app.Owner}, Handle: d.audit},
 		{Method: get, Path: "/audit/file.csv", Roles: []app.Role{app.Owner}, Handle: d.auditCSV},
+		{Method: get, Path: "/retention", Roles: []app.Role{app.Owner}, Handle: d.retention},
 		{Method: post, Path: "/people", Roles: []app.Role{app.Owner}, Handle: d.addPerson, Free: true},
 	}
 	for name, do := range map[string]func(*kit.Req, uint64, url.Values) error{
