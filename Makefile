@@ -22,7 +22,7 @@ demo: $(BIN)
 	$(BIN) demo
 
 test: $(BIN) node_modules/.package-lock.json
-	./tools/need mariadb-server chromium ffmpeg gcc libc6-dev
+	./tools/need mariadb-server galera-4 mariadb-backup socat chromium ffmpeg gcc libc6-dev
 	$(GO) vet ./...
 	test -z "$$(gofmt -l cmd internal)" || { gofmt -l cmd internal; exit 1; }
 	$(MAKE) stale columns

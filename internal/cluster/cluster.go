@@ -23,12 +23,14 @@ import (
 type Options struct {
 	Dir       string
 	Program   string // the trevik that instances run
+	Older     string // another one that the first of them runs: an upgrade half done; the same where it is empty
 	Nodes     int    // 1 is a single MariaDB
 	Instances int
 	Addr      string // where the proxy listens
 	KeyFile   string
 	Few       bool // faults: the first two kinds, a few times each
 	PoolMiB   int  // what a single database keeps in memory; a small one's where it is 0
+	Logs      bool // each node keeps a binary log
 	SmallDisk bool // the first node's folder is a disk of its own, to be filled
 }
 
@@ -71,7 +73,7 @@ func Database(ctx context.Context, o Options, name string) (nodes []*privatedb.S
 		}
 	}()
 	if o.Nodes < 2 {
-		s, err := privatedb.Start(ctx, filepath.Join(o.Dir, "n1"), privatedb.Options{Again: true, PoolMiB: o.PoolMiB})
+		s, err := privatedb.Start(ctx, filepath.Join(o.Dir, "n1"), privatedb.Options{Again: true, PoolMiB: o.PoolMiB, Logs: o.Logs})
 		if err != nil {
 			return nil, "", err
 		}
@@ -103,7 +105,7 @@ func Database(ctx context.Context, o Options, name string) (nodes []*privatedb.S
 	}
 	nodes = make([]*privatedb.Server, len(members))
 	for _, i := range order {
-		if nodes[i], err = privatedb.Start(ctx, dirOf(o, i), privatedb.Options{Again: true, Member: &members[i]}); err != nil {
+		if nodes[i], err = privatedb.Start(ctx, dirOf(o, i), privatedb.Options{Again: true, Member: &members[i], Logs: o.Logs}); err != nil {
 			return nodes, "", fmt.Errorf("node %d: %w", i+1, err)
 		}
 	}
@@ -277,8 +279,12 @@ func newInstance(o Options, n int, dsn string) (*Instance, error) {
 		defer runtime.UnlockOSThread()
 		defer close(in.done)
 		defer logs.Close()
+		program := o.Program
+		if n == 0 && o.Older != "" {
+			program = o.Older
+		}
 		for {
-			cmd := exec.Command(o.Program, "serve", "--addr", addr, "--plain-http", "--trusted-proxies", "127.0.0.1", "--key", o.KeyFile)
+			cmd := exec.Command(program, "serve", "--addr", addr, "--plain-http", "--trusted-proxies", "127.0.0.1", "--key", o.KeyFile)
 			cmd.Env = append(os.Environ(), "TREVIK_DSN="+dsn) // not among the arguments, which others can list
 			cmd.Stdout, cmd.Stderr = logs, logs
 			cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM, Setpgid: true}

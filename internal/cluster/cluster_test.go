@@ -163,9 +163,10 @@ func TestLine(t *testing.T) {
 	}
 }
 
-// Two instances on one database, killed in turn with it while people write: what was acknowledged is there
-// once. make faults does the same at length, and to a cluster.
-func TestFaults(t *testing.T) {
+// world starts nodes with the demo's runners in them, and instances with a proxy before them, in a folder of the project's
+// own.
+func world(t *testing.T, o Options) (*Cluster, *store.Store, Options) {
+	t.Helper()
 	root, err := filepath.Abs(filepath.Join("..", ".."))
 	if err != nil {
 		t.Fatal(err)
@@ -173,13 +174,11 @@ func TestFaults(t *testing.T) {
 	if err := os.MkdirAll(filepath.Join(root, ".trevik"), 0o755); err != nil {
 		t.Fatal(err)
 	}
-	dir, err := os.MkdirTemp(filepath.Join(root, ".trevik"), "test-")
-	if err != nil {
+	if o.Dir, err = os.MkdirTemp(filepath.Join(root, ".trevik"), "test-"); err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(func() { os.RemoveAll(dir) })
-	o := Options{Dir: dir, Program: filepath.Join(dir, "trevik"), Nodes: 1, Instances: 2, Addr: "127.0.0.1:0",
-		KeyFile: filepath.Join(dir, "key"), Few: true}
+	t.Cleanup(func() { os.RemoveAll(o.Dir) })
+	o.Program, o.Addr, o.KeyFile, o.Few = filepath.Join(o.Dir, "trevik"), "127.0.0.1:0", filepath.Join(o.Dir, "key"), true
 	build := exec.Command("go", "build", "-o", o.Program, "./cmd/trevik")
 	build.Dir, build.Env = root, append(os.Environ(), "CGO_ENABLED=0")
 	if out, err := build.CombinedOutput(); err != nil {
@@ -196,9 +195,10 @@ func TestFaults(t *testing.T) {
 	}
 	s, err := store.Open(dsn)
 	if err != nil {
+		stop(nodes)
 		t.Fatal(err)
 	}
-	defer s.Close()
+	t.Cleanup(func() { s.Close() })
 	if _, err = s.Migrate(ctx); err == nil {
 		if err = s.Unlock(ctx, key, time.Now()); err == nil {
 			err = demo.Fill(ctx, s, time.Now())
@@ -212,12 +212,25 @@ func TestFaults(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer c.Stop()
+	t.Cleanup(c.Stop)
+	c.DSN = dsn
+	return c, s, o
+}
+
+// Two instances on one database, killed in turn with it while people write: what was acknowledged is there
+// once. make faults does the same at length, and to a cluster.
+func TestFaults(t *testing.T) {
+	c, _, o := world(t, Options{Nodes: 1, Instances: 2})
+	survives(t, c, o, "| an instance was killed | 3 |", "| the database was killed | 2 |")
+}
+
+func survives(t *testing.T, c *Cluster, o Options, wants ...string) {
+	t.Helper()
 	var out bytes.Buffer
-	if err := Faults(ctx, c, o, &out); err != nil {
+	if err := Faults(context.Background(), c, o, &out); err != nil {
 		t.Errorf("%v\n%s", err, out.String())
 	}
-	for _, want := range []string{"| an instance was killed | 3 |", "| the database was killed | 2 |"} {
+	for _, want := range wants {
 		if !strings.Contains(out.String(), want) {
 			t.Errorf("no %q in\n%s", want, out.String())
 		}

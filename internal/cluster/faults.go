@@ -148,15 +148,18 @@ func (f *faults) trials() []trial {
 	c := f.c
 	instance := func(n int) *Instance { return c.Instances[n%len(c.Instances)] }
 	list := []trial{{"an instance was killed", 30, func(_ context.Context, n int) error { return kill(instance(n).PID(), syscall.SIGKILL) }}}
-	if f.o.Few {
+	nodeKilled := trial{"a node was killed", 10, func(_ context.Context, n int) error {
+		return kill(c.Nodes[n%len(c.Nodes)].PID(), syscall.SIGKILL)
+	}}
+	switch {
+	case f.o.Few && len(c.Nodes) > 1:
+		return append(few(list, 2), few([]trial{nodeKilled}, 1)...)
+	case f.o.Few:
 		return append(few(list, 3), few(f.databaseKilled(), 2)...)
-	}
-	if len(c.Nodes) == 1 {
+	case len(c.Nodes) == 1:
 		list = append(append(list, f.databaseKilled()...), trial{"the disk was full for 4 s", 3, f.fillDisk})
-	} else {
-		list = append(list, trial{"a node was killed", 10, func(_ context.Context, n int) error {
-			return kill(c.Nodes[n%len(c.Nodes)].PID(), syscall.SIGKILL)
-		}}, trial{"a node stood still for 15 s", 3, func(ctx context.Context, n int) error {
+	default:
+		list = append(list, nodeKilled, trial{"a node stood still for 15 s", 3, func(ctx context.Context, n int) error {
 			pid := c.Nodes[n%len(c.Nodes)].PID()
 			if err := kill(pid, syscall.SIGSTOP); err != nil {
 				return err
