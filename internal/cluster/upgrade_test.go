@@ -108,7 +108,7 @@ func TestUpgradeHalfDone(t *testing.T) {
 			}
 		}
 		for path, form := range map[string]url.Values{
-			fmt.Sprintf("/fits/%d/hello", fit):          {"surface": {"road"}},
+			fmt.Sprintf("/fits/%d/hello", fit):         {"surface": {"road"}},
 			fmt.Sprintf("/runners/%d/consent", runner): {"film": {"yes"}},
 			"/shop": {"film_days": {[]string{"7", "90"}[i]}},
 		} {

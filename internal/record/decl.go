@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"trevik/internal/core/fault"
@@ -131,10 +132,10 @@ func (d *Decl) Keys() []Key {
 // InputAt finds the declaration and the key of a station's input.
 func InputAt(station, input string) (*Decl, Key, bool) {
 	for _, d := range declared {
-		if d.Station != station {
+		if d.Station != station || !d.ByModel {
 			continue
 		}
-		if id, ok := strings.CutPrefix(input, d.Name+"."); ok && d.ByModel {
+		if id, ok := strings.CutPrefix(input, d.Name+"."); ok {
 			k := Key{Name: d.Name}
 			if again, model, later := strings.Cut(id, "."); later && d.ByTrial {
 				n, err := strconv.Atoi(again)
@@ -147,14 +148,29 @@ func InputAt(station, input string) (*Decl, Key, bool) {
 			k.Model = n
 			return d, k, err == nil && n > 0
 		}
+	}
+	at, ok := inputs()[[2]string{station, input}]
+	return at.decl, at.key, ok
+}
+
+// keyed is an input's declaration and key.
+type keyed struct {
+	decl *Decl
+	key  Key
+}
+
+// inputs are those of all stations that are no model's, by station and name.
+var inputs = sync.OnceValue(func() map[[2]string]keyed {
+	out := map[[2]string]keyed{}
+	for _, d := range declared {
 		for _, k := range d.Keys() {
-			if k.Input() == input {
-				return d, k, true
+			if at := [2]string{d.Station, k.Input()}; out[at].decl == nil {
+				out[at] = keyed{d, k}
 			}
 		}
 	}
-	return nil, Key{}, false
-}
+	return out
+})
 
 // Read turns what was typed for a key into a value, or notes the fault at its input.
 func (d *Decl) Read(l *fault.List, k Key, typed []string, u units.System) (Value, bool) {

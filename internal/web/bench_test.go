@@ -1,10 +1,13 @@
 package web_test
 
 import (
+	"context"
+	"database/sql"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -41,14 +44,133 @@ func BenchmarkEmptyGinPage(b *testing.B) {
 	measure(b, r, "/", "")
 }
 
+var benchPages = [][2]string{{"today", "/"}, {"runners", "/runners"}, {"catalogue", "/shoes"}, {"runner", "/runners/2"},
+	{"season", "/runners/2/season"}, {"hello", "/fits/2/hello"}, {"feet", "/fits/1/feet"}, {"support", "/fits/2/support"},
+	{"shoes", "/fits/1/shoes"}, {"rotation", "/fits/2/rotation"}, {"distance", "/fits/2/distance"}, {"card", "/fits/2/card"}}
+
 func BenchmarkPages(b *testing.B) {
 	s := newSite(b)
 	cookie := "trevik=" + s.as(b, "teal").cookie()
-	for name, path := range map[string]string{"today": "/", "runners": "/runners", "catalogue": "/shoes", "runner": "/runners/2",
-		"season": "/runners/2/season", "hello": "/fits/2/hello", "feet": "/fits/1/feet", "support": "/fits/2/support",
-		"shoes": "/fits/1/shoes", "rotation": "/fits/2/rotation", "distance": "/fits/2/distance", "card": "/fits/2/card"} {
-		b.Run(name, func(b *testing.B) { measure(b, s.web.Handler, path, cookie) })
+	for _, p := range benchPages {
+		b.Run(p[0], func(b *testing.B) { measure(b, s.web.Handler, p[1], cookie) })
 	}
+}
+
+// Each page beside a bare Gin page that runs the same statements (as the database itself logged them) and writes as many
+// bytes: its requests a second in the share of that one's.
+func BenchmarkBesideBare(b *testing.B) {
+	s := newSite(b)
+	cookie := "trevik=" + s.as(b, "teal").cookie()
+	ask := func(h http.Handler, path string) (int, time.Duration) {
+		r := httptest.NewRequest(http.MethodGet, path, nil)
+		r.Header.Set("Cookie", cookie)
+		w := httptest.NewRecorder()
+		begun := time.Now()
+		h.ServeHTTP(w, r)
+		took := time.Since(begun)
+		if w.Code != http.StatusOK {
+			b.Fatalf("%s: %d", path, w.Code)
+		}
+		return w.Body.Len(), took
+	}
+	gin.SetMode(gin.ReleaseMode)
+	for _, p := range benchPages {
+		b.Run(p[0], func(b *testing.B) {
+			ask(s.web.Handler, p[1]) // what is kept from then on
+			// Jobs ask, too, meanwhile: the least of some tries is the page's own.
+			var statements []string
+			for n := range 7 {
+				if list := s.logged(b, func() { ask(s.web.Handler, p[1]) }); n == 0 || len(list) < len(statements) {
+					statements = list
+				}
+			}
+			size, _ := ask(s.web.Handler, p[1])
+			bare := gin.New()
+			text := strings.Repeat("x", size)
+			bare.GET("/*page", func(c *gin.Context) {
+				tx, err := s.store.DB.BeginTx(c.Request.Context(), &sql.TxOptions{ReadOnly: true}) // as the page has
+				if err != nil {
+					b.Fatal(err)
+				}
+				for _, q := range statements {
+					if err := readRaw(c.Request.Context(), tx, q); err != nil {
+						b.Error(err)
+					}
+				}
+				if err := tx.Commit(); err != nil {
+					b.Error(err)
+				}
+				c.String(http.StatusOK, text)
+			})
+			var whole, alone time.Duration
+			n := 0
+			for b.Loop() {
+				_, took := ask(s.web.Handler, p[1])
+				whole += took
+				_, took = ask(bare, p[1])
+				alone += took
+				n++
+			}
+			b.ReportMetric(100*float64(alone)/float64(whole), "%")
+			b.ReportMetric(float64(whole.Microseconds())/float64(n)/1000, "ms/page")
+			b.ReportMetric(float64(alone.Microseconds())/float64(n)/1000, "ms/bare")
+			b.ReportMetric(float64(len(statements)), "statements")
+			b.ReportMetric(float64(size)/1024, "KiB")
+		})
+	}
+}
+
+// logged gives what the database was asked to read meanwhile.
+func (s *site) logged(b *testing.B, do func()) (list []string) {
+	b.Helper()
+	exec := func(q string) {
+		if _, err := s.store.DB.Exec(q); err != nil {
+			b.Fatal(err)
+		}
+	}
+	exec("SET GLOBAL log_output = 'TABLE'")
+	exec("TRUNCATE TABLE mysql.general_log")
+	exec("SET GLOBAL general_log = ON")
+	do()
+	exec("SET GLOBAL general_log = OFF")
+	rows, err := s.store.DB.Query("SELECT CONVERT(argument USING utf8mb4) FROM mysql.general_log WHERE command_type = 'Query' ORDER BY event_time")
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var q string
+		if err := rows.Scan(&q); err != nil {
+			b.Fatal(err)
+		}
+		if _, body, ok := strings.Cut(q, "\n"); strings.HasPrefix(q, "SELECT") || ok && strings.HasPrefix(body, "SELECT") {
+			list = append(list, q)
+		}
+	}
+	return list
+}
+
+// readRaw runs a statement and takes in what it answers.
+func readRaw(ctx context.Context, tx *sql.Tx, q string) error {
+	rows, err := tx.QueryContext(ctx, q)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	columns, err := rows.Columns()
+	if err != nil {
+		return err
+	}
+	into := make([]any, len(columns))
+	for i := range into {
+		into[i] = new(sql.RawBytes)
+	}
+	for rows.Next() {
+		if err := rows.Scan(into...); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
 }
 
 // A pair's page beside so many runs of other runners: it reads the runner's own by their

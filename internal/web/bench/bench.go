@@ -19,6 +19,7 @@ import (
 	"trevik/internal/app/visit"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/term"
+	"trevik/internal/core/units"
 	"trevik/internal/form"
 	"trevik/internal/record"
 	"trevik/internal/web/kit"
@@ -81,6 +82,10 @@ func (b *Bench) Routes() []kit.Route {
 // View is what a station's templates see.
 type View struct {
 	kit.Page
+	// ID of the fit and Units of the reader stand here, too: a page asks for them some hundred times, and a template
+	// finds what is embedded slowly.
+	ID      uint64
+	Units   units.System
 	Fit     *record.Conclusions
 	Station Station
 	Rail    []RailRow
@@ -91,7 +96,8 @@ type View struct {
 	Next    *Station
 	Faults  map[string]string
 	typed   url.Values
-	posted  []string // inputs of the form that was sent
+	own     *map[string]kit.Control // the station's own controls, once they were asked for
+	posted  []string                // inputs of the form that was sent
 }
 
 // Saved is the note that something was kept.
@@ -182,14 +188,20 @@ func (v View) F(name string, at ...any) (kit.Control, error) {
 		typed = v.typed[k.Input()]
 	}
 	f := v.Fit.Finding(key)
-	c := kit.ControlOf(d.Field, key.Input(), v.Units(), kit.Held{Number: f.Number, Text: f.Text}, typed, v.Faults[k.Input()])
+	c := kit.ControlOf(d.Field, key.Input(), v.Units, kit.Held{Number: f.Number, Text: f.Text}, typed, v.Faults[k.Input()])
 	c.Disabled = !v.Fit.Open()
 	return c.SaveBy(v.URL()), nil
 }
 
 // Own is the controls of the station's own sent, by name.
 func (v View) Own() map[string]kit.Control {
-	return kit.Controls(v.Station.Fields, v.Units(), v.typed, v.Faults)
+	if v.own == nil { // one that no page was made for
+		return kit.Controls(v.Station.Fields, v.Units, v.typed, v.Faults)
+	}
+	if *v.own == nil {
+		*v.own = kit.Controls(v.Station.Fields, v.Units, v.typed, v.Faults)
+	}
+	return *v.own
 }
 
 // Bare is F with its label spoken only.
@@ -249,7 +261,9 @@ func (b *Bench) Load(c *kit.Req) (*record.Conclusions, error) {
 
 // View makes a station's view of a fit.
 func (b *Bench) View(c *kit.Req, s Station, fit *record.Conclusions) (View, error) {
-	v := View{Page: b.NewPage(c, fit.Runner.Name+" · "+s.Name), Fit: fit, Station: s, Faults: map[string]string{}}
+	v := View{Page: b.NewPage(c, fit.Runner.Name+" · "+s.Name), Fit: fit, Station: s, Faults: map[string]string{},
+		own: new(map[string]kit.Control), ID: fit.ID}
+	v.Units = v.Page.Units()
 	v.Path = URL(fit.ID, s.Path)
 	at := slices.IndexFunc(b.stations, func(o Station) bool { return o.Path == s.Path })
 	if at > 0 {

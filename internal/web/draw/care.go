@@ -77,6 +77,12 @@ func RubFoot(spots []RubSpot, m foot.Measured) template.HTML {
 // midsole from the side. The parts p-tread, p-evenness, p-upper and p-bounce are shaded as
 // they are graded.
 func LookShoe(side term.Side) template.HTML {
+	return keptLooks.of(side, func() template.HTML { return lookShoe(side) })
+}
+
+var keptLooks kept[term.Side]
+
+func lookShoe(side term.Side) template.HTML {
 	const w, h = 330.0, 176.0
 	like := shoe.Model{Class: term.Daily, StackHeelMM: 34, StackForefootMM: 25, HeelCounter: "sculpted", LastShape: "standard", Rocker: 1}
 	s := shapeOf(&like)

@@ -128,6 +128,27 @@ func Ladder(a support.Answer, less *support.Answer, feet foot.Feet) template.HTM
 // Room draws the toe end of a shoe of a last with each foot in it, as long as it was measured: the part
 // before the toes that is wanted is shaded, what is there is dimensioned.
 func Room(s match.Size, feet foot.Feet, last term.LastShape, u units.System) template.HTML {
+	key := roomKey{wanted: s.WantedMM, left: feet.Left, right: feet.Right, last: last, u: u}
+	for i, room := range []*float64{s.Room.Left, s.Room.Right} {
+		if room != nil {
+			key.is[i], key.room[i] = true, *room
+		}
+	}
+	return keptRooms.of(key, func() template.HTML { return roomOf(s, feet, last, u) })
+}
+
+// roomKey is all that the room before the toes is drawn from.
+type roomKey struct {
+	is           [2]bool // measured, left and right
+	room, wanted [2]float64
+	left, right  foot.Measured
+	last         term.LastShape
+	u            units.System
+}
+
+var keptRooms kept[roomKey]
+
+func roomOf(s match.Size, feet foot.Feet, last term.LastShape, u units.System) template.HTML {
 	const each, h, k, shown = 196.0, 104.0, 1.12, 84.0 // px, px a mm, mm of the toe end
 	var p pen
 	p.open("room", 2*each, h, "Room before the toes: "+roomWords(s, u))
@@ -274,6 +295,12 @@ func MiniEmpty() template.HTML { return mini(`<path class="hair" d="M18 15H38"/>
 
 // MiniFeet is both outlines, as they were measured.
 func MiniFeet(f foot.Feet) template.HTML {
+	return keptMinis.of([2]foot.Measured{f.Left, f.Right}, func() template.HTML { return miniFeet(f) })
+}
+
+var keptMinis kept[[2]foot.Measured]
+
+func miniFeet(f foot.Feet) template.HTML {
 	var b strings.Builder
 	for _, s := range []struct {
 		side term.Side

@@ -222,11 +222,32 @@ func Shoe(m *shoe.Model, w float64) template.HTML {
 	return p.done()
 }
 
+// shoeKey is all that a shoe from the side is drawn from.
+type shoeKey struct {
+	k                              float64
+	rocker                         int
+	class                          term.Class
+	heel, fore, lug                float64
+	last                           term.LastShape
+	level                          term.Level
+	bevel, metal, bumper, rock     bool
+	counter, upper, plate, between string
+}
+
+var keptShoes kept[shoeKey]
+
 // shoeOn draws a model and its ground at the foot of a field of k px a mm.
 func shoeOn(p *pen, m *shoe.Model, k float64) {
-	on := sheet{point{-shoeLeft * k, (shoeTop - m.LugDepthMM) * k}, k, false}
-	p.f(`<path class="ground" d="M0 %.1fH%.1f"/>`, shoeTop*k+1, (shoeRight-shoeLeft)*k)
-	shapeOf(m).side(p, on)
+	key := shoeKey{k: k, rocker: int(m.Rocker), class: m.Class, heel: m.StackHeelMM, fore: m.StackForefootMM, lug: m.LugDepthMM,
+		last: m.LastShape, level: m.Level, bevel: m.HeelBevel, metal: m.MetalTips, bumper: m.ToeBumper, rock: m.RockPlate,
+		counter: string(m.HeelCounter), upper: string(m.Upper), plate: string(m.Plate), between: string(m.LugSpacing)}
+	p.WriteString(string(keptShoes.of(key, func() template.HTML {
+		var p pen
+		on := sheet{point{-shoeLeft * k, (shoeTop - m.LugDepthMM) * k}, k, false}
+		p.f(`<path class="ground" d="M0 %.1fH%.1f"/>`, shoeTop*k+1, (shoeRight-shoeLeft)*k)
+		shapeOf(m).side(&p, on)
+		return template.HTML(p.String())
+	})))
 }
 
 // usual are three models that stand for those to come.

@@ -386,16 +386,27 @@ func (r *Req) Ticket(digest [32]byte) error {
 	return r.ticket(h)
 }
 
-var postForm = regexp.MustCompile(`<form\b[^>]*\bmethod="post"[^>]*>`)
-
 // tokens gives every form of a page that is posted a token of its own, and a station's form what
 // its page showed (0: nothing).
 func tokens(page []byte, seen uint64) []byte {
-	return postForm.ReplaceAllFunc(page, func(tag []byte) []byte {
-		out := fmt.Appendf(slices.Clone(tag), `<input type="hidden" name="token" value="%s">`, rand.Text())
+	out := make([]byte, 0, len(page)+len(page)/20)
+	for {
+		at := bytes.Index(page, []byte("<form"))
+		if at < 0 {
+			return append(out, page...)
+		}
+		end := at + bytes.IndexByte(page[at:], '>') + 1
+		if end <= at {
+			return append(out, page...)
+		}
+		tag := page[at:end]
+		out, page = append(out, page[:end]...), page[end:]
+		if !bytes.Contains(tag, []byte(`method="post"`)) {
+			continue
+		}
+		out = fmt.Appendf(out, `<input type="hidden" name="token" value="%s">`, rand.Text())
 		if bytes.Contains(tag, []byte(`class="station`)) {
 			out = fmt.Appendf(out, `<input type="hidden" name="seen" value="%d">`, seen)
 		}
-		return out
-	})
+	}
 }

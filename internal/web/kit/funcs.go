@@ -67,6 +67,7 @@ var Funcs = template.FuncMap{
 	"paleleg":   func(s string) template.HTML { return draw.Rear(term.Side(s), term.BandNeutral) },
 	"qr":        func(text string, w float64) template.HTML { return draw.QR(text, w, "The address as a QR code") },
 	"lookshoe":  func(side string) template.HTML { return draw.LookShoe(term.Side(side)) },
+	"grades":    func(side string) template.HTML { return grades()[side] },
 	"each":      func(s ...string) []string { return s },
 	"list":      func(s []string) string { return strings.Join(s, ", ") },
 }
@@ -131,6 +132,9 @@ var isoDay = regexp.MustCompile(`\b20\d\d-[01]\d-[0-3]\d\b`)
 
 // Spoken is a computed sentence as people read it: in their units, with its days in full.
 func Spoken(u units.System, text string) string {
+	if !strings.Contains(text, "20") { // as most have none
+		return u.Say(text)
+	}
 	return isoDay.ReplaceAllStringFunc(u.Say(text), func(day string) string {
 		t, err := time.Parse(time.DateOnly, day)
 		if err != nil {

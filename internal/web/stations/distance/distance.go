@@ -5,6 +5,7 @@ package distance
 import (
 	"cmp"
 	"embed"
+	"fmt"
 	"html/template"
 	"net/http"
 	"net/url"
@@ -14,6 +15,7 @@ import (
 
 	"trevik/internal/app/runlog"
 	"trevik/internal/app/wardrobe"
+	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 	"trevik/internal/core/wear"
@@ -102,7 +104,7 @@ type body struct {
 	Rules     []rule
 	Races     []raceLine
 	Aside     []aside
-	Runs      []logged // a page of all, newest first
+	Runs      []runRow // a page of all, newest first
 	All       int
 	Found     int
 	Page      int
@@ -150,6 +152,27 @@ type aside struct {
 type logged struct {
 	record.Run
 	Pair string
+}
+
+// runRow is one of a page of runs, in words.
+type runRow struct {
+	ID                            uint64
+	Day, Short, Long              string // of the run, three ways
+	Started, Far, What, Pair, How string
+	At                            template.URL // the page, of what was asked for, that shows it
+}
+
+func (b *body) runRow(r logged, u units.System) runRow {
+	what := support.Words(string(r.Kind)) + ", " + string(r.Ground)
+	if r.Wet {
+		what += ", wet"
+	}
+	out := runRow{ID: r.ID, Day: r.On.Format("Mon 2 Jan 2006"), Short: r.On.Format("2 January"), Long: r.On.Format("2 January 2006"),
+		Far: u.Distance(r.KM), What: what, Pair: r.Pair, How: r.How, At: template.URL(fmt.Sprintf("%s&page=%d", b.Find.Query, b.Page))}
+	if !r.StartedAt.IsZero() {
+		out.Started = r.StartedAt.Format("15:04")
+	}
+	return out
 }
 
 // Station is Distance.
@@ -333,7 +356,9 @@ func (b *body) log(c *kit.Req, all []record.Pair, names map[uint64]string) {
 	page = max(1, page)
 	b.Found, b.Page = len(runs), page
 	from := min((page-1)*aPage, len(runs))
-	b.Runs = runs[from:min(from+aPage, len(runs))]
+	for _, r := range runs[from:min(from+aPage, len(runs))] {
+		b.Runs = append(b.Runs, b.runRow(r, c.Who.Units))
+	}
 	if page > 1 {
 		b.Newer = page - 1
 	}

@@ -34,6 +34,9 @@ var files embed.FS
 
 type offer struct {
 	match.Ranked
+	// What a page asks of it again and again stands here, too: a template finds what is embedded slowly.
+	Model     string
+	Size      match.Size
 	At        int
 	M         *shoe.Model
 	Room      template.HTML
@@ -50,6 +53,7 @@ type offer struct {
 	Inside    string        // how its inside is known
 	RoomError float64       // SD mm
 	Liked     *wardrobe.Liking
+	Marked    template.HTML // its marks, with their values, weights and reasons
 }
 
 // split is the choice of two pairs in two sizes, where the feet differ by a size.
@@ -208,7 +212,7 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		if i == firstOffers && !b.All {
 			break
 		}
-		o := offer{Ranked: r, At: i + 1, M: catalogue.ByCode(r.Model), TryOn: tried[r.Model]}
+		o := offer{Ranked: r, Model: r.Model, Size: r.Size, At: i + 1, M: catalogue.ByCode(r.Model), TryOn: tried[r.Model]}
 		o.Room = draw.Room(r.Size, fit.Feet(), o.M.LastShape, fit.Units)
 		if r.Earlier != nil {
 			o.Earlier = catalogue.ByCode(r.Earlier.Model)
@@ -228,6 +232,11 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		o.PerKM = fmt.Sprintf("%.2f %s per km over its life of some %.0f km", r.CostPerKM/100, fit.Shop.Currency, r.LifeKM) +
 			fit.FromOurs(o.M)
 		o.For, o.Against = forAndAgainst(r.Marks)
+		var marked [][]string
+		for _, m := range r.Marks {
+			marked = append(marked, []string{string(m.Mark), two(m.Value), two(m.Weight), kit.Spoken(c.Who.Units, m.Why)})
+		}
+		o.Marked = kit.Rows(marked)
 		if l, told := liked[catalogue.RowID(r.Model)]; told {
 			o.Liked = &l
 		}
@@ -250,6 +259,8 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	b.InHand, err = boxInHand(c, bn, fit)
 	return b, err
 }
+
+func two(v float64) string { return strconv.FormatFloat(v, 'f', 2, 64) }
 
 // clearly is from which value a mark speaks for a model, and below which it speaks against it.
 const clearly = 0.9
