@@ -10,6 +10,7 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/go-sql-driver/mysql"
 	"github.com/spf13/cobra"
 
 	"trevik/internal/cluster"
@@ -34,7 +35,7 @@ func (t *tool) clusterCmd() *cobra.Command {
 	size := cluster.Size{}
 	c.Flags().IntVar(&size.Shops, "shops", 10, "load: shops")
 	c.Flags().IntVar(&size.Models, "models", 20_000, "load: models of all shops")
-	c.Flags().IntVar(&size.Times, "times", 80, "load: how many more of each of the demo's runners")
+	c.Flags().IntVar(&size.Times, "times", 125, "load: how many more of each of the demo's runners")
 	c.Flags().IntVar(&size.Runs, "runs", 10_000_000, "load: runs of all runners")
 	minutes := c.Flags().Float64("minutes", 10, "load: how long 64 connections work; 8 before them work a fifth of it")
 	think := c.Flags().Duration("think", 5*time.Second, "load: how long each looks at a page before the next, in the mean")
@@ -87,7 +88,12 @@ const loadPoolMiB = 1024
 
 // load makes the chain and lets people work at it, few and then many.
 func (t *tool) load(ctx context.Context, run *cluster.Cluster, key string, size cluster.Size, span, think time.Duration) error {
-	s, err := store.Open(run.DSN)
+	dsn := run.DSN
+	if one, err := mysql.ParseDSN(dsn); err == nil { // a single database
+		one.ReadTimeout = time.Hour // many rows are put in by one statement
+		dsn = one.FormatDSN()
+	}
+	s, err := store.Open(dsn)
 	if err != nil {
 		return err
 	}

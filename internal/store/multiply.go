@@ -7,6 +7,9 @@ import (
 	"strings"
 )
 
+// multiplyAtOnce is how many more of each runner one statement puts in.
+const multiplyAtOnce = 5
+
 // Multiply puts so many more of every runner into a database, each with all that is theirs but pictures, films and files: the data
 // of a chain, to see how it bears its size. Their verdicts are stale.
 func (s *Store) Multiply(ctx context.Context, times int) error {
@@ -36,9 +39,11 @@ func (s *Store) Multiply(ctx context.Context, times int) error {
 				values[i] = "NULL" // it is not taken along
 			}
 		}
-		if _, err := s.DB.ExecContext(ctx, fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM %s t JOIN seq_1_to_%d WHERE t.id <= %d", t.name,
-			strings.Join(columns, ", "), strings.Join(values, ", "), t.name, times, step)); err != nil {
-			return fmt.Errorf("%s: %w", t.name, err)
+		for from := 1; from <= times; from += multiplyAtOnce { // in parts: a statement that takes long is taken for one that hangs
+			if _, err := s.DB.ExecContext(ctx, fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM %s t JOIN seq_%d_to_%d WHERE t.id <= %d", t.name,
+				strings.Join(columns, ", "), strings.Join(values, ", "), t.name, from, min(times, from+multiplyAtOnce-1), step)); err != nil {
+				return fmt.Errorf("%s: %w", t.name, err)
+			}
 		}
 	}
 	if _, err := s.DB.ExecContext(ctx, `INSERT IGNORE INTO verdicts (runner_id, shop_id, stale)

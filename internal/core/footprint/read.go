@@ -266,18 +266,21 @@ func planeOf(img image.Image, opt Options) (plane, error) {
 		}
 		return straight(opt.Paper, h, "corners", EndMM, EndMM), nil
 	}
+	marks := 0
 	if opt.MMPerPx == 0 {
-		if paper, h, ok := sheetIn(c[0]); ok {
+		paper, h, n, ok := sheetIn(c[0])
+		if ok {
 			return straight(paper, h, "sheet", SideMM, EndMM), nil
 		}
+		marks = n
 	}
 	p := plane{c: c, w: c[0].w, h: c[0].h, toPicture: pix, toPlane: work, scale: Scale{Source: "unknown"}}
 	p.channel = func(i int) *raster { return c[i] }
 	if opt.MMPerPx > 0 {
 		p.mm, p.scale = opt.MMPerPx*float64(by), Scale{Source: "given", MMPerPx: opt.MMPerPx}
 	}
-	if n := len(findMarks(c[0])); opt.MMPerPx == 0 && n > 0 && n < 4 {
-		p.missing = 4 - n
+	if marks > 0 && marks < 4 {
+		p.missing = 4 - marks
 	}
 	return p, nil
 }
@@ -286,11 +289,15 @@ func planeOf(img image.Image, opt Options) (plane, error) {
 // sheet was looked at too.
 func (p plane) also(err error) error {
 	l, ok := fault.As(err)
-	if !ok || p.missing == 0 {
+	if !ok || p.missing == 0 && p.scale.Source != "unknown" {
 		return err
 	}
 	for i := range l {
-		l[i].Text += fmt.Sprintf("; %d of the sheet's four marks cannot be seen: take the picture again with all four in it", p.missing)
+		if p.missing > 0 {
+			l[i].Text += fmt.Sprintf("; %d of the sheet's four marks cannot be seen: take the picture again with all four in it", p.missing)
+		} else {
+			l[i].Text += "; on the print sheet, its marks cannot be told: hold the camera still, with light on the paper"
+		}
 	}
 	return l
 }

@@ -37,6 +37,7 @@ const (
 	SideMM     = 23.0 // ruler, marks and words stay within this of the long edges
 	EndMM      = 4.0  // of the short edges, which printers cannot reach
 	ForA3MM    = 255.0
+	discAreaMM = math.Pi * RingOuter * RingOuter
 	ringAreaMM = math.Pi * (RingOuter*RingOuter - RingInner*RingInner)
 )
 
@@ -123,13 +124,31 @@ type markAt struct {
 	xx, xy, yy float64
 }
 
-// findMarks looks for rings with a dot in their middle.
-func findMarks(light *raster) []markAt {
+// looks are the ways in which marks are looked for, one after the other until all four are there: how much darker than
+// about it a mark is, and whether the picture is sharpened first. In a pale picture marks are little darker; in one that is
+// not sharp a ring runs into its dot, but where only what is darkest counts.
+var looks = []look{{below: 0.78}, {below: 0.90}, {below: 0.65}, {below: 0.80, sharp: true}, {below: 0.92, sharp: true},
+	{below: 0.55, sharp: true}, {below: 0.85, solid: true}, {below: 0.93, solid: true}}
+
+type look struct {
+	below        float64
+	sharp, solid bool
+}
+
+// findMarks looks for rings with a dot in their middle; what an earlier look found is kept.
+func findMarks(light *raster, by look, found []markAt) []markAt {
 	long := max(light.w, light.h)
 	mean := blur(light, max(4, long/50))
+	if by.sharp {
+		soft, edged := blur(light, max(2, long/220)), newRaster(light.w, light.h)
+		for i, v := range light.v {
+			edged.v[i] = v + sharpenBy*(v-soft.v[i])
+		}
+		light = edged
+	}
 	dark := newMask(light.w, light.h)
 	for i, v := range light.v {
-		dark.on[i] = v < 0.78*mean.v[i]-2
+		dark.on[i] = v < float32(by.below)*mean.v[i]-2
 	}
 	_, all := pieces(dark)
 	least, most := float64(long)*0.012, float64(long)*0.14
@@ -140,33 +159,59 @@ func findMarks(light *raster) []markAt {
 			continue
 		}
 		if fill := float64(p.area) / (w * h); fill > 0.55 {
-			dots = append(dots, p)
+			if dots = append(dots, p); by.solid && max(w, h) >= least {
+				found = add(found, markAt{Point{p.cx, p.cy}, float64(p.area) * ringAreaMM / discAreaMM, p.xx, p.xy, p.yy}, math.Sqrt(w*h))
+			}
 		} else if fill > 0.2 && max(w, h) >= least {
 			rings = append(rings, p)
 		}
 	}
-	var out []markAt
 	for _, r := range rings {
 		size := math.Sqrt(float64((r.x1 - r.x0 + 1) * (r.y1 - r.y0 + 1)))
 		for _, d := range dots {
 			share := float64(d.area) / float64(r.area)
 			if math.Hypot(r.cx-d.cx, r.cy-d.cy) < 0.12*size && share > 0.04 && share < 0.35 {
-				out = append(out, markAt{Point{(r.cx + d.cx) / 2, (r.cy + d.cy) / 2}, float64(r.area), r.xx, r.xy, r.yy})
+				found = add(found, markAt{Point{(r.cx + d.cx) / 2, (r.cy + d.cy) / 2}, float64(r.area), r.xx, r.xy, r.yy}, size)
 				break
 			}
 		}
 	}
-	return out
+	return found
 }
 
-// sheetIn finds Trevik's print sheet: its paper and the map from the picture's
-// pixels to mm on the paper.
-func sheetIn(light *raster) (Paper, homography, bool) {
-	found := findMarks(light)
-	if len(found) < 4 {
-		return "", homography{}, false
+// add takes a mark of a size in, unless it is there already.
+func add(found []markAt, m markAt, size float64) []markAt {
+	if slices.ContainsFunc(found, func(o markAt) bool { return math.Hypot(m.X-o.X, m.Y-o.Y) < size/2 }) {
+		return found
 	}
-	if len(found) > 8 {
+	return append(found, m)
+}
+
+// sharpenBy is how much what is finer than a mark's ring is brought out.
+const sharpenBy = 2
+
+// sheetIn finds Trevik's print sheet: its paper and the map from the picture's
+// pixels to mm on the paper; where it is not to be found, how many marks there are.
+func sheetIn(light *raster) (paper Paper, h homography, marks int, ok bool) {
+	var found []markAt
+	for i, l := range looks {
+		// A later look may take something else for a mark, but hardly three of them; a blot is anything.
+		if found = findMarks(light, l, found); i == 0 || len(found) == 3 && !l.solid {
+			marks = len(found)
+		}
+		if len(found) < 4 {
+			continue
+		}
+		if paper, h, ok = sheetOf(found); ok {
+			return paper, h, 4, true
+		}
+	}
+	return "", homography{}, marks, false
+}
+
+// sheetOf finds the four marks that are a sheet's.
+func sheetOf(found []markAt) (Paper, homography, bool) {
+	if found = slices.Clone(found); len(found) > 8 {
 		slices.SortFunc(found, func(a, b markAt) int { return int(b.area - a.area) })
 		found = found[:8]
 	}
