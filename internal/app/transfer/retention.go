@@ -52,7 +52,8 @@ type Gone struct {
 type Retention struct {
 	Schema string `json:"schema"`
 	Shop   string `json:"shop"`
-	Days   int    `json:"days"` // that it looks back
+	Days   int    `json:"days"`      // that it looks back
+	Films  int    `json:"film_days"` // that the shop keeps films; 0 is until somebody deletes them
 	Kept   []Kept `json:"sorts"`
 	Gone   []Gone `json:"gone"` // the latest day first
 }
@@ -71,7 +72,7 @@ func (t *Transfer) Retention(ctx context.Context, who app.Actor, days int) (*Ret
 		return nil, err
 	}
 	s, _ := h.At(time.Time{})
-	r := &Retention{Schema: "trevik.retention/v1", Shop: who.Shop, Days: days, Gone: []Gone{}}
+	r := &Retention{Schema: "trevik.retention/v1", Shop: who.Shop, Days: days, Films: s.FilmDays, Gone: []Gone{}}
 	rows, err := t.Store.LetGoSince(ctx, db.LetGoSinceParams{ShopID: who.ShopID, OnDay: t.Today(who).AddDate(0, 0, -days)})
 	if err != nil {
 		return nil, err

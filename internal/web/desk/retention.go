@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"fmt"
 	"time"
 
 	"trevik/internal/app/transfer"
@@ -21,7 +22,7 @@ var sortWords = map[transfer.Sort]string{
 // ruleWords say how long they stay.
 var ruleWords = map[string]string{
 	"two_hours": "two hours", "until_deleted": "until somebody deletes them", "one_year": "a year", "two_days": "two days",
-	"when_asked": "gone at once, their rows within minutes",
+	"when_asked": "some minutes",
 }
 
 type keptLine struct {
@@ -53,7 +54,7 @@ func (d *Desk) retention(c *kit.Req) error {
 	for _, k := range r.Kept {
 		stays, ok := ruleWords[k.Rule]
 		if !ok {
-			stays = "the days set at Shop"
+			stays = fmt.Sprintf("%d days", r.Films)
 		}
 		for _, at := range []*time.Time{k.Oldest, k.Goes} {
 			if at != nil {
