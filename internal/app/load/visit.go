@@ -152,6 +152,39 @@ func Findings(ctx context.Context, q *db.Queries, who app.Actor, fits []uint64) 
 	return out, nil
 }
 
+// Feet reads what was found of the feet and their prints at each of many fits, and no more.
+func Feet(ctx context.Context, q *db.Queries, shop uint64, fits []uint64) (map[uint64][]record.Stored, error) {
+	if len(fits) == 0 {
+		return nil, nil
+	}
+	var names []string
+	for _, station := range []string{"feet", "print"} {
+		for _, d := range record.DeclsAt(station) {
+			names = append(names, d.Name)
+		}
+	}
+	rows, err := q.LoadFeet(ctx, db.LoadFeetParams{ShopID: shop, Fits: fits, Names: names})
+	if err != nil {
+		return nil, err
+	}
+	type key struct {
+		fit uint64
+		record.Key
+	}
+	latest := make(map[key]int, len(rows))
+	for i, r := range rows {
+		latest[key{r.FitID, KeyOf(r.Name, r.Side, r.RepeatNo, 0, 0, "", "")}] = i
+	}
+	out := map[uint64][]record.Stored{}
+	for k, i := range latest {
+		if r := rows[i]; !r.Withdrawn {
+			out[k.fit] = append(out[k.fit], record.Stored{ID: r.ID, Key: k.Key, Number: app.FloatOf(r.NumberValue), Text: r.TextValue.String,
+				Error: app.FloatOf(r.ErrorValue)})
+		}
+	}
+	return out, nil
+}
+
 // KeyOf is a finding's key by its columns.
 func KeyOf(name, side string, row int32, model, other uint64, kind, ground string) record.Key {
 	return record.Key{Name: name, Side: term.Side(side), Row: int(row), Model: model, Other: other, Kind: term.Kind(kind),

@@ -242,9 +242,15 @@ func TestLikedBy(t *testing.T) {
 	b.typed(t, b.fitter, other, "feet", "length_mm.left.1=264", "ball_mm.left.1=101")
 	liked := func(fit uint64) wardrobe.Liking {
 		t.Helper()
-		m, err := b.Wardrobe.LikedBy(ctx, b.fitter, b.load(t, fit))
+		of := b.load(t, fit)
+		none, err := b.Wardrobe.LikedBy(ctx, b.fitter, of, []uint64{c.RowID(model) + 1})
 		must(t, err)
-		return m[(c.RowID(model))]
+		if len(none) > 0 {
+			t.Errorf("models that were not asked for: %+v", none)
+		}
+		m, err := b.Wardrobe.LikedBy(ctx, b.fitter, of, []uint64{c.RowID(model)})
+		must(t, err)
+		return m[c.RowID(model)]
 	}
 	if l := liked(other); l.N != 0 {
 		t.Errorf("a first impression counts: %+v", l)

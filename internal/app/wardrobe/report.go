@@ -160,20 +160,27 @@ func (w *Wardrobe) WhatWasLearned(ctx context.Context, who app.Actor) (Lessons, 
 	return out, nil
 }
 
-// LikedBy is how runners with feet like this fit's liked each model, by its id; their own
+// mostReports is how many reports of the models on a page are looked at, the latest: what more would tell is not worth the wait.
+const mostReports = 300
+
+// LikedBy is how runners with feet like this fit's liked each of some models, by its id; their own
 // reports do not count.
-func (w *Wardrobe) LikedBy(ctx context.Context, who app.Actor, fit *record.Conclusions) (map[uint64]Liking, error) {
-	rows, err := w.Store.LateReports(ctx, db.LateReportsParams{ShopID: who.ShopID, LeastDays: lateDays})
+func (w *Wardrobe) LikedBy(ctx context.Context, who app.Actor, fit *record.Conclusions, models []uint64) (map[uint64]Liking, error) {
+	if len(models) == 0 {
+		return nil, nil
+	}
+	rows, err := w.Store.LateReports(ctx, db.LateReportsParams{ShopID: who.ShopID, LeastDays: lateDays, Models: models, But: fit.Runner.ID,
+		Limit: mostReports})
 	if err != nil || len(rows) == 0 {
 		return nil, err
 	}
 	var ids []uint64
 	for _, r := range rows {
-		if id := uint64(r.FitID.Int64); r.RunnerID != fit.Runner.ID && !slices.Contains(ids, id) {
-			ids = append(ids, id)
-		}
+		ids = append(ids, uint64(r.FitID.Int64))
 	}
-	found, err := load.Findings(ctx, w.Store.Queries, who, ids)
+	slices.Sort(ids)
+	ids = slices.Compact(ids)
+	found, err := load.Feet(ctx, w.Store.Queries, who.ShopID, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -189,7 +196,7 @@ func (w *Wardrobe) LikedBy(ctx context.Context, who app.Actor, fit *record.Concl
 	out := map[uint64]Liking{}
 	for _, r := range rows {
 		v := feet[uint64(r.FitID.Int64)]
-		if v == nil || r.RunnerID == fit.Runner.ID || !own.Like(v.FeetKind()) {
+		if v == nil || !own.Like(v.FeetKind()) {
 			continue
 		}
 		l := out[r.ModelID]

@@ -319,6 +319,81 @@ func (q *Queries) LoadDecisions(ctx context.Context, arg LoadDecisionsParams) ([
 	return items, nil
 }
 
+const loadFeet = `-- name: LoadFeet :many
+SELECT id, fit_id, name, side, repeat_no, number_value, text_value, error_value, withdrawn FROM findings
+WHERE shop_id = ? AND fit_id IN (/*SLICE:fits*/?) AND name IN (/*SLICE:names*/?) ORDER BY id
+`
+
+type LoadFeetParams struct {
+	ShopID uint64
+	Fits   []uint64
+	Names  []string
+}
+
+type LoadFeetRow struct {
+	ID          uint64
+	FitID       uint64
+	Name        string
+	Side        string
+	RepeatNo    int32
+	NumberValue sql.NullFloat64
+	TextValue   sql.NullString
+	ErrorValue  sql.NullFloat64
+	Withdrawn   bool
+}
+
+func (q *Queries) LoadFeet(ctx context.Context, arg LoadFeetParams) ([]LoadFeetRow, error) {
+	query := loadFeet
+	var queryParams []interface{}
+	queryParams = append(queryParams, arg.ShopID)
+	if len(arg.Fits) > 0 {
+		for _, v := range arg.Fits {
+			queryParams = append(queryParams, v)
+		}
+		query = strings.Replace(query, "/*SLICE:fits*/?", strings.Repeat(",?", len(arg.Fits))[1:], 1)
+	} else {
+		query = strings.Replace(query, "/*SLICE:fits*/?", "NULL", 1)
+	}
+	if len(arg.Names) > 0 {
+		for _, v := range arg.Names {
+			queryParams = append(queryParams, v)
+		}
+		query = strings.Replace(query, "/*SLICE:names*/?", strings.Repeat(",?", len(arg.Names))[1:], 1)
+	} else {
+		query = strings.Replace(query, "/*SLICE:names*/?", "NULL", 1)
+	}
+	rows, err := q.db.QueryContext(ctx, query, queryParams...)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []LoadFeetRow
+	for rows.Next() {
+		var i LoadFeetRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.FitID,
+			&i.Name,
+			&i.Side,
+			&i.RepeatNo,
+			&i.NumberValue,
+			&i.TextValue,
+			&i.ErrorValue,
+			&i.Withdrawn,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const loadFindings = `-- name: LoadFindings :many
 SELECT f.id, f.fit_id, f.name, f.side, f.repeat_no, f.model_id, f.other_model_id, f.run_kind, f.ground, f.number_value, f.text_value,
   f.error_value, f.withdrawn, f.health, f.how, f.made_at, f.made_by, u.name AS maker

@@ -9,6 +9,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"strings"
 	"time"
 )
 
@@ -111,12 +112,16 @@ const lateReports = `-- name: LateReports :many
 SELECT p.model_id, p.runner_id, p.fit_id, r.comfort FROM pair_reports r JOIN pairs p ON p.id = r.pair_id
   JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL
 WHERE r.shop_id = ? AND r.after_days >= ? AND p.fit_id IS NOT NULL AND p.taken_back_at IS NULL
-  AND r.id = (SELECT MAX(l.id) FROM pair_reports l WHERE l.pair_id = r.pair_id) ORDER BY r.id DESC LIMIT 2000
+  AND p.model_id IN (/*SLICE:models*/?) AND p.runner_id <> ?
+  AND r.id = (SELECT MAX(l.id) FROM pair_reports l WHERE l.pair_id = r.pair_id) ORDER BY r.id DESC LIMIT ?
 `
 
 type LateReportsParams struct {
 	ShopID    uint64
 	LeastDays int32
+	Models    []uint64
+	But       uint64
+	Limit     int32
 }
 
 type LateReportsRow struct {
@@ -127,7 +132,21 @@ type LateReportsRow struct {
 }
 
 func (q *Queries) LateReports(ctx context.Context, arg LateReportsParams) ([]LateReportsRow, error) {
-	rows, err := q.db.QueryContext(ctx, lateReports, arg.ShopID, arg.LeastDays)
+	query := lateReports
+	var queryParams []interface{}
+	queryParams = append(queryParams, arg.ShopID)
+	queryParams = append(queryParams, arg.LeastDays)
+	if len(arg.Models) > 0 {
+		for _, v := range arg.Models {
+			queryParams = append(queryParams, v)
+		}
+		query = strings.Replace(query, "/*SLICE:models*/?", strings.Repeat(",?", len(arg.Models))[1:], 1)
+	} else {
+		query = strings.Replace(query, "/*SLICE:models*/?", "NULL", 1)
+	}
+	queryParams = append(queryParams, arg.But)
+	queryParams = append(queryParams, arg.Limit)
+	rows, err := q.db.QueryContext(ctx, query, queryParams...)
 	if err != nil {
 		return nil, err
 	}

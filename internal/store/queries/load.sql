@@ -78,6 +78,10 @@ SELECT f.id, f.fit_id, f.name, f.side, f.repeat_no, f.model_id, f.other_model_id
   f.error_value, f.withdrawn, f.health, f.how, f.made_at, f.made_by, u.name AS maker
 FROM findings f JOIN users u ON u.id = f.made_by WHERE f.shop_id = sqlc.arg(shop_id) AND f.fit_id IN (sqlc.slice(fits)) ORDER BY f.id;
 
+-- name: LoadFeet :many
+SELECT id, fit_id, name, side, repeat_no, number_value, text_value, error_value, withdrawn FROM findings
+WHERE shop_id = sqlc.arg(shop_id) AND fit_id IN (sqlc.slice(fits)) AND name IN (sqlc.slice(names)) ORDER BY id;
+
 -- name: LoadDecisions :many
 SELECT d.id, d.fit_id, d.kind, d.value, d.reason, d.basis, d.health, d.made_at, u.name AS maker FROM decisions d
   JOIN users u ON u.id = d.made_by WHERE d.shop_id = sqlc.arg(shop_id) AND d.fit_id IN (sqlc.slice(fits))

@@ -17,7 +17,8 @@ WHERE r.id = sqlc.arg(id) AND p.runner_id = sqlc.arg(runner_id) AND p.shop_id = 
 SELECT p.model_id, p.runner_id, p.fit_id, r.comfort FROM pair_reports r JOIN pairs p ON p.id = r.pair_id
   JOIN runners x ON x.id = p.runner_id AND x.practice_seed IS NULL
 WHERE r.shop_id = sqlc.arg(shop_id) AND r.after_days >= sqlc.arg(least_days) AND p.fit_id IS NOT NULL AND p.taken_back_at IS NULL
-  AND r.id = (SELECT MAX(l.id) FROM pair_reports l WHERE l.pair_id = r.pair_id) ORDER BY r.id DESC LIMIT 2000;
+  AND p.model_id IN (sqlc.slice(models)) AND p.runner_id <> sqlc.arg(but)
+  AND r.id = (SELECT MAX(l.id) FROM pair_reports l WHERE l.pair_id = r.pair_id) ORDER BY r.id DESC LIMIT ?;
 
 -- name: ReportsWithBasis :many
 SELECT p.model_id, r.after_days, r.comfort, d.basis FROM pair_reports r JOIN pairs p ON p.id = r.pair_id

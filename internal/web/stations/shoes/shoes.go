@@ -195,11 +195,17 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	}
 	dislikes, conditions := fit.Dislikes(), record.Conditions.Of(fit.Visit)
 	b.Cheap = cheapest(catalogue, answer)
-	liked, err := bn.App.Wardrobe.LikedBy(c.Ctx(), c.Who, fit)
+	b.Ranked, b.All, b.Reason = len(answer.Ranked), c.Query("all") == "yes", c.Query("out")
+	var shown []uint64
+	for i, r := range answer.Ranked {
+		if i < firstOffers || b.All {
+			shown = append(shown, catalogue.RowID(r.Model))
+		}
+	}
+	liked, err := bn.App.Wardrobe.LikedBy(c.Ctx(), c.Who, fit, shown)
 	if err != nil {
 		return nil, err
 	}
-	b.Ranked, b.All, b.Reason = len(answer.Ranked), c.Query("all") == "yes", c.Query("out")
 	b.LetIn, b.May = fit.LetIn(), c.Who.Role != app.Trainee
 	b.weights(fit)
 	if err := b.picture(c, fit, catalogue, answer, tried); err != nil {
