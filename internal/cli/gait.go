@@ -113,6 +113,7 @@ func (t *tool) simulateTreadmill() *cobra.Command {
 	f.BoolVar(&o.Shop, "shop", false, "a shop's conditions: noise, blur, a leaning camera, hidden dots and look-alikes")
 	f.BoolVar(&o.Barefoot, "barefoot", false, "without a shoe")
 	f.BoolVar(&o.NoDots, "no-dots", false, "without dots")
+	f.Float64Var(&o.Apart, "apart", 1, "how far apart the feet come down, of what is usual here; many runners 0.2 to 0.4")
 	f.Float64Var(&o.Framing, "framing", 0.42, "how near the camera stands: the share of the picture's height that a shank takes")
 	f.BoolVar(&o.Bare, "bare", false, "from behind without dots: legs, shoes, light and ground that differ from seed to seed")
 	hue := f.Float64("hue", -1, "of the dots, degrees; else by the seed")

@@ -31,6 +31,7 @@ type TreadmillOptions struct {
 	NoDots        bool
 	Bare          bool    // from behind, without dots, legs and shoes as they are
 	Framing       float64 // of the picture's height, that a shank takes: how near the camera stands
+	Apart         float64 // how far apart the feet come down, of what is usual here: runners of 0.2 to 0.4 put one foot before the other
 }
 
 // Limits of a recording that is simulated.
@@ -67,6 +68,7 @@ func (o *TreadmillOptions) Check() error {
 		o.Height = 480
 	}
 	def(&o.Framing, usualFraming)
+	def(&o.Apart, 1)
 	var l fault.List
 	fault.OneOf(&l, "view", o.View, gait.Views)
 	fault.OneOf(&l, "gait", o.Gait, gait.Motions)
@@ -82,6 +84,7 @@ func (o *TreadmillOptions) Check() error {
 		l.Range("dot_px", o.DotPX, 6, 40, "px")
 	}
 	l.Range("framing", o.Framing, 0.25, 0.6, "of the picture's height")
+	l.Range("apart", o.Apart, 0.05, 1.5, "of what is usual")
 	if o.Bare && o.View != gait.Rear {
 		l.Add("view", "is %s; without dots a runner is filmed from behind", o.View)
 	}
@@ -218,7 +221,7 @@ func (t *Treadmill) newLeg(side term.Side, r *rand.Rand) *leg {
 		l.lift *= 0.6
 		l.bounce *= 0.4
 	}
-	apart := near * w * (0.10 + 0.03*r.Float64())
+	apart := near * w * (0.10 + 0.03*r.Float64()) * o.Apart
 	l.x = w/2 + apart
 	if (side == term.Left) == (o.View == gait.Rear) {
 		l.x = w/2 - apart

@@ -120,6 +120,7 @@ const (
 	MixedSpeeds   Flag = "mixed_speeds"
 	NoDots        Flag = "no_dots"
 	LegNotClear   Flag = "leg_not_clear"
+	LegsCrossed   Flag = "legs_crossed"
 )
 
 // Quality is how much a reading can be trusted, 0 to 1, and why less.

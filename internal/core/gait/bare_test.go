@@ -482,3 +482,36 @@ func TestDrawnDiscIsNoLeg(t *testing.T) {
 		}
 	}
 }
+
+// Feet that come down close to one line: the leg that swings hides part of the one that stands. That is told with an error
+// that is as large, or refused in words; where they stand apart nothing is told of it.
+func TestCloseLegs(t *testing.T) {
+	t.Parallel()
+	for i, apart := range []float64{1, 0.55, 0.3, 0.2} {
+		m, err := device.NewTreadmill(device.TreadmillOptions{Seed: 8100 + uint64(i), Bare: true, Seconds: 2.2, Width: 512, Height: 384, Apart: apart})
+		if err != nil {
+			t.Fatal(err)
+		}
+		film, rec := keep(t, m), m.Recording()
+		f, err := gait.Follow(film, rec, nil)
+		if err != nil {
+			if l, ok := fault.As(err); !ok || l[0].Field != "markers" || apart == 1 {
+				t.Errorf("%g of the usual: %v", apart, err)
+			}
+			continue
+		}
+		r, err := gait.Read(f, rec, gait.Corrections{}, nil)
+		if err != nil {
+			t.Errorf("%g of the usual: %v", apart, err)
+			continue
+		}
+		if told := slices.Contains(r.Answer.Quality.Flags, gait.LegsCrossed); len(r.Answer.Sides) == 2 && told != (apart < 1) {
+			t.Errorf("%g of the usual: flags %v", apart, r.Answer.Quality.Flags)
+		}
+		for side, s := range r.Answer.Sides {
+			if sd := s.LevelSD(); apart < 1 && len(r.Answer.Sides) == 2 && sd < 5.9 {
+				t.Errorf("%g of the usual, %s: level to %.1f°", apart, side, sd)
+			}
+		}
+	}
+}

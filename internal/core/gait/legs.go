@@ -40,6 +40,11 @@ const (
 	mostOffPhase  = 0.07
 	leastGrain    = 0.008 // of its own contrast, that a heel differs from itself on film: grain, light, skin
 	redCounts     = 3.0   // of Cr, that counts as brightness
+
+	// Nearer to one another, in shanks, the leg that swings hides edges of the one that stands.
+	closeLegs  = 0.5
+	hidesLegs  = 0.36
+	closeTimes = 2.0 // the level's error, where they are close
 )
 
 // oneLeg is a leg that is followed: pictures of it about its contacts, and where its heel and its calf lie in them.
@@ -61,6 +66,21 @@ type oneLeg struct {
 	mean     *plot      // the leg's mean picture
 	sides    [4]float64 // of the heel, left and right: px across in the middle of its height, and px across a px down
 	shape    *plot      // of the mean picture: what is leg
+	wall     [2]float64 // px across in the crop, at the ground and at the calf: what lies beyond is the other leg's
+}
+
+// wallAt is where in a row the other leg's side begins.
+func (l *oneLeg) wallAt(y float64) float64 {
+	u := (l.sole - y) / (0.45 * l.shank)
+	return l.wall[0] + min(1.5, max(0, u))*(l.wall[1]-l.wall[0])
+}
+
+// within is how far a place lies on the leg's own side, px; less than 0 is the other's.
+func (l *oneLeg) within(x, y float64) float64 {
+	if l.side == term.Left {
+		return l.wallAt(y) - x
+	}
+	return x - l.wallAt(y)
 }
 
 // standing is one contact with the frames about it.
@@ -151,6 +171,18 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 			}
 		}
 	}
+	if read == 2 {
+		apart := apartOf(legs)
+		if apart < hidesLegs && len(out.Outline.Unclear) > 0 && !out.Outline.Calibrated {
+			return Followed{}, notLegs("the feet come down in one line, and the leg that swings hides the one that stands; mark three frames by " +
+				"hand, or stick dots on")
+		}
+		if out.Outline.Crossed = apart < closeLegs; out.Outline.Crossed {
+			for side := range out.Outline.LevelSD {
+				out.Outline.LevelSD[side] *= closeTimes
+			}
+		}
+	}
 	if by != 1 {
 		out.Tracks = out.Tracks.moved(1 / by)
 	}
@@ -165,6 +197,12 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 		return Followed{}, notLegs("only one leg can be told, and not clearly; film both from behind, with light on them")
 	}
 	return out, nil
+}
+
+// apartOf is how far apart the two heels stand, in shanks.
+func apartOf(legs map[term.Side]*oneLeg) float64 {
+	l, r := legs[term.Left], legs[term.Right]
+	return math.Abs(float64(l.x0)+l.line.heelLow.X-float64(r.x0)-r.line.heelLow.X) / l.shank
 }
 
 // steps is how many of the leg's contacts were found.
@@ -261,6 +299,8 @@ func newLeg(side term.Side, s *striding, size image.Point, n int, fps float64) *
 	l.w, l.h = min(l.w, size.X-l.x0), min(l.h, size.Y-l.y0)
 	l.sole, l.foot = s.sole[side]-float64(l.y0), s.column[side]-float64(l.x0)
 	l.calf = s.calf[side] - float64(l.x0)
+	l.wall = [2]float64{(s.column[term.Left]+s.column[term.Right])/2 - float64(l.x0),
+		(s.calf[term.Left]+s.calf[term.Right])/2 - float64(l.x0)}
 	reach := int(aroundTime / 2 * fps / s.hz)
 	for _, m := range s.middle[side] {
 		from, to := max(0, m-reach), min(n-1, m+reach)
@@ -277,6 +317,9 @@ func (l *oneLeg) masked(mask []bool, o *overview) *plot {
 			out.v[y*l.w+x] = outsideWeighs
 			if i, j := min(o.w-1, (l.x0+x)/o.by), min(o.h-1, (l.y0+y)/o.by); mask[j*o.w+i] {
 				out.v[y*l.w+x] = 1
+			}
+			if l.within(float64(x), float64(y)) < 0 {
+				out.v[y*l.w+x] = 0
 			}
 		}
 	}
@@ -538,6 +581,9 @@ func (l *oneLeg) seek(in, small *plot) (pose, float64) {
 	for dy := -2.0; dy <= 2; dy++ {
 		for dx := -4.0; dx <= 4; dx++ {
 			from := pose{dx * step, dy * step, 0}
+			if dx != 0 && l.within(l.foot+from.x, l.sole) < heelWide/2*l.shank {
+				continue // that would be the other foot
+			}
 			r := l.heelRef
 			got := make([]float32, r.w*r.h)
 			r.seen(in, from, got)

@@ -192,7 +192,9 @@ func (l *oneLeg) level(c *cycle, by int) bool {
 		}
 		for x := range l.w {
 			l.shape.v[y*l.w+x] = outsideWeighs
-			if fx := float64(x); x1 > x0 && fx > x0-rimKept && fx < x1+rimKept {
+			if l.within(float64(x), float64(y)) < 0 {
+				l.shape.v[y*l.w+x] = 0
+			} else if fx := float64(x); x1 > x0 && fx > x0-rimKept && fx < x1+rimKept {
 				l.shape.v[y*l.w+x] = 1
 			}
 		}
@@ -222,6 +224,12 @@ func (l *oneLeg) bottom(pic *plot) float64 {
 		// What changes beside the foot too is the belt's.
 		left := change(y, l.foot-besideTo*l.shank, l.foot-besideFrom*l.shank)
 		right := change(y, l.foot+besideFrom*l.shank, l.foot+besideTo*l.shank)
+		if l.within(l.foot-besideTo*l.shank, l.sole) < 0 { // the other leg's
+			left = right
+		}
+		if l.within(l.foot+besideTo*l.shank, l.sole) < 0 {
+			right = left
+		}
 		strong[k] = min(math.Abs(foot), math.Abs(foot-left), math.Abs(foot-right))
 		most = max(most, strong[k])
 	}
@@ -285,6 +293,11 @@ func (l *oneLeg) edges(pic, still *plot) *plot {
 			}
 		}
 	}
+	for k := range out.v {
+		if l.within(float64(k%l.w), float64(k/l.w)) < 0 {
+			out.v[k] = 0
+		}
+	}
 	slices.Sort(all)
 	usual := float32(max(0.4, all[len(all)*88/100], 0.3*all[len(all)*98/100]))
 	for k, g := range out.v {
@@ -304,14 +317,24 @@ func (l *oneLeg) inside(pic, under *plot, noise float64) *plot {
 		beside := func(sign float64) (at float64, v float32) {
 			var all []float64
 			for k := besideFrom * l.shank; k <= besideTo*l.shank; k++ {
-				if x := int(mid + sign*k); x >= 0 && x < l.w {
+				if x := int(mid + sign*k); x >= 0 && x < l.w && l.within(float64(x), float64(y)) >= 0 {
 					all = append(all, float64(pic.v[y*l.w+x]))
 				}
+			}
+			if len(all) == 0 {
+				return mid + sign*(besideFrom+besideTo)/2*l.shank, float32(math.NaN())
 			}
 			return mid + sign*(besideFrom+besideTo)/2*l.shank, float32(median(all))
 		}
 		x0, v0 := beside(-1)
 		x1, v1 := beside(1)
+		// Where the other leg stands, the ground is what it is on this one's outer side.
+		if v0 != v0 {
+			v0 = v1
+		}
+		if v1 != v1 {
+			v1 = v0
+		}
 		sum := float32(0)
 		for x := range l.w {
 			k := y*l.w + x

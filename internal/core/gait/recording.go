@@ -253,7 +253,8 @@ type Followed struct {
 type OutlineFound struct {
 	Contacts   map[term.Side][]Contact    `json:"contacts"`
 	Calibrated bool                       `json:"calibrated"`
-	LevelSD    map[term.Side]float64      `json:"level_sd"` // degrees, of a side's level
+	Crossed    bool                       `json:"crossed,omitempty"` // the legs stand so close that one hides part of the other
+	LevelSD    map[term.Side]float64      `json:"level_sd"`          // degrees, of a side's level
 	Unclear    []term.Side                `json:"unclear,omitempty"`
 	Means      map[term.Side]*MeanPicture `json:"means,omitempty"`
 }
