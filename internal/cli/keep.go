@@ -295,7 +295,8 @@ func (t *tool) restoreCmd() *cobra.Command {
 			"backup was taken from."}
 	dsn := dsnFlag(c)
 	logs := c.Flags().String("logs", "", "the folder with the server's binary logs, copied there; --until then, or all")
-	until := c.Flags().String("until", "", `the moment, by the second, such as "2026-11-28 14:30:00" (this machine's time) or 2026-11-28T14:30:00Z`)
+	until := c.Flags().String("until", "",
+		`the moment, by the second, such as "2026-11-28 14:30:00" (this machine's time) or 2026-11-28T14:30:00Z`)
 	c.RunE = func(c *cobra.Command, args []string) error {
 		if *dsn == "" {
 			return usageError{errors.New("dsn: is missing; give --dsn or TREVIK_DSN")}

@@ -166,7 +166,8 @@ func comesBack(t *testing.T, c *Cluster, o Options) {
 	who, err := other.People.ActorNamed(ctx, demo.Staff[0].Login)
 	must(t, err)
 	must(t, other.People.ChangeSettings(ctx, who, map[string]string{"film_days": "7"}))
-	_, err = third.DB.Exec("UPDATE runners SET contact = 'by the third node' WHERE id = (SELECT id FROM (SELECT MIN(id) AS id FROM runners) r)")
+	_, err = third.DB.Exec("UPDATE runners SET contact = 'by the third node' " +
+		"WHERE id = (SELECT id FROM (SELECT MIN(id) AS id FROM runners) r)")
 	must(t, err)
 	time.Sleep(1100 * time.Millisecond)
 	moment := time.Now().Truncate(time.Second)

@@ -91,7 +91,8 @@ func TestUpgradeHalfDone(t *testing.T) {
 	must(t, s.DB.QueryRow("SELECT id, runner_id FROM fits WHERE closed_at IS NULL ORDER BY id LIMIT 1").Scan(&fit, &runner))
 	pages := []string{"/", "/due", "/runners", "/shoes", "/shop", "/people", "/audit", "/practice", "/learned", "/search?q=a",
 		fmt.Sprintf("/runners/%d", runner), fmt.Sprintf("/runners/%d/season", runner)}
-	for _, station := range []string{"hello", "old-pair", "feet", "print", "gait", "support", "shoes", "try-on", "rotation", "distance", "card"} {
+	for _, station := range []string{"hello", "old-pair", "feet", "print", "gait", "support", "shoes", "try-on", "rotation",
+		"distance", "card"} {
 		pages = append(pages, fmt.Sprintf("/fits/%d/%s", fit, station))
 	}
 	for i, in := range c.Instances {

@@ -84,7 +84,8 @@ func Forward(ctx context.Context, dsn string, p Point, logs []string, until time
 		return nil, err
 	}
 	to := c.DBName
-	args := []string{"--no-defaults", "--skip-annotate-row-events", "--database=" + p.Database, "--start-position=" + strconv.FormatUint(p.Position, 10)}
+	args := []string{"--no-defaults", "--skip-annotate-row-events", "--database=" + p.Database,
+		"--start-position=" + strconv.FormatUint(p.Position, 10)}
 	if to != p.Database {
 		args = append(args, "--rewrite-db="+p.Database+"->"+to)
 	}

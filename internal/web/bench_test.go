@@ -133,7 +133,8 @@ func (s *site) logged(b *testing.B, do func()) (list []string) {
 	exec("SET GLOBAL general_log = ON")
 	do()
 	exec("SET GLOBAL general_log = OFF")
-	rows, err := s.store.DB.Query("SELECT CONVERT(argument USING utf8mb4) FROM mysql.general_log WHERE command_type = 'Query' ORDER BY event_time")
+	rows, err := s.store.DB.Query("SELECT CONVERT(argument USING utf8mb4) FROM mysql.general_log " +
+		"WHERE command_type = 'Query' ORDER BY event_time")
 	if err != nil {
 		b.Fatal(err)
 	}

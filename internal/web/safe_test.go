@@ -216,7 +216,8 @@ func TestAccountPages(t *testing.T) {
 		!strings.Contains(p.body, "/account/password") {
 		t.Errorf("%d %.300s", p.code, p.body)
 	}
-	owner.get("/retention").holds(t, "What goes, and when", "Films that nobody agreed to keep", "two hours", "Health answers agreed to for a year")
+	owner.get("/retention").holds(t, "What goes, and when", "Films that nobody agreed to keep", "two hours",
+		"Health answers agreed to for a year")
 	// What matters asks for the password again once it was told long ago.
 	if _, err := s.store.DB.Exec("UPDATE signed_in SET asked_at = asked_at - INTERVAL 1 HOUR"); err != nil {
 		t.Fatal(err)

@@ -56,7 +56,8 @@ func TestRetention(t *testing.T) {
 	// Twice, and at two instances: each counts once.
 	must(t, at(5*time.Hour).Transfer.Tidy(ctx))
 	must(t, at(5*time.Hour).Transfer.Tidy(ctx))
-	if r := report(5 * time.Hour); r[transfer.LooseFilms].Now != 0 || r[transfer.LooseFilms].Gone != 2 || r[transfer.LooseFilms].Oldest != nil {
+	if r := report(5 * time.Hour); r[transfer.LooseFilms].Now != 0 || r[transfer.LooseFilms].Gone != 2 ||
+		r[transfer.LooseFilms].Oldest != nil {
 		t.Errorf("after they went: %+v", r[transfer.LooseFilms])
 	}
 	must(t, b.People.ChangeSettings(ctx, b.owner, map[string]string{"film_days": "7"}))

@@ -488,7 +488,8 @@ func TestDrawnDiscIsNoLeg(t *testing.T) {
 func TestCloseLegs(t *testing.T) {
 	t.Parallel()
 	for i, apart := range []float64{1, 0.55, 0.3, 0.2} {
-		m, err := device.NewTreadmill(device.TreadmillOptions{Seed: 8100 + uint64(i), Bare: true, Seconds: 2.2, Width: 512, Height: 384, Apart: apart})
+		m, err := device.NewTreadmill(device.TreadmillOptions{Seed: 8100 + uint64(i), Bare: true, Seconds: 2.2, Width: 512, Height: 384,
+			Apart: apart})
 		if err != nil {
 			t.Fatal(err)
 		}
