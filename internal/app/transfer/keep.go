@@ -97,7 +97,7 @@ func (t *Transfer) Erase(ctx context.Context, who app.Actor, runnerID uint64) er
 		if err := t.ToErase(ctx, q, who, runnerID); err != nil {
 			return err
 		}
-		return t.letGo(ctx, q, who.ShopID, ErasedRunners, 1, t.Now())
+		return letGo(ctx, q, who.ShopID, t.Today(who), ErasedRunners, 1, t.Now())
 	})
 	t.Jobs.Wake()
 	return err
@@ -178,12 +178,9 @@ func (t *Transfer) tidyPictures(ctx context.Context) error {
 		return err
 	}
 	for _, r := range rows {
-		err := t.Store.Tx(ctx, func(q *db.Queries) error {
+		err := t.goes(ctx, r.ShopID, LoosePictures, r.Oldest, func(q *db.Queries) (int, error) {
 			n, err := q.DeleteLoosePictures(ctx, db.DeleteLoosePicturesParams{ShopID: r.ShopID, MadeAt: before})
-			if err != nil {
-				return err
-			}
-			return t.letGo(ctx, q, r.ShopID, LoosePictures, int(n), r.Oldest)
+			return int(n), err
 		})
 		if err != nil {
 			return err
@@ -235,12 +232,7 @@ func (t *Transfer) tidyFilms(ctx context.Context) error {
 }
 
 func (t *Transfer) dropFilm(ctx context.Context, sort Sort, id, shop uint64, madeAt time.Time) error {
-	return t.Store.Tx(ctx, func(q *db.Queries) error {
-		if err := films.Drop(ctx, q, id); err != nil {
-			return err
-		}
-		return t.letGo(ctx, q, shop, sort, 1, madeAt)
-	})
+	return t.goes(ctx, shop, sort, madeAt, func(q *db.Queries) (int, error) { return 1, films.Drop(ctx, q, id) })
 }
 
 func (t *Transfer) dropStills(ctx context.Context, shop uint64, before time.Time) error {
@@ -251,12 +243,9 @@ func (t *Transfer) dropStills(ctx context.Context, shop uint64, before time.Time
 	if err != nil {
 		return err
 	}
-	return t.Store.Tx(ctx, func(q *db.Queries) error {
+	return t.goes(ctx, shop, OldStills, oldest, func(q *db.Queries) (int, error) {
 		n, err := q.DeleteOldPicturesOfKind(ctx, db.DeleteOldPicturesOfKindParams{ShopID: shop, Kind: films.StillKind, MadeAt: before})
-		if err != nil {
-			return err
-		}
-		return t.letGo(ctx, q, shop, OldStills, int(n), oldest)
+		return int(n), err
 	})
 }
 
@@ -267,11 +256,8 @@ func (t *Transfer) tidyHealth(ctx context.Context) error {
 		return err
 	}
 	for _, r := range rows {
-		err := t.Store.Tx(ctx, func(q *db.Queries) error {
-			if err := visit.ForgetHealth(ctx, q, t.Now(), r.MadeAt.AddDate(1, 0, 0), r.ShopID, r.RunnerID, false); err != nil {
-				return err
-			}
-			return t.letGo(ctx, q, r.ShopID, HealthYears, 1, r.MadeAt)
+		err := t.goes(ctx, r.ShopID, HealthYears, r.MadeAt, func(q *db.Queries) (int, error) {
+			return 1, visit.ForgetHealth(ctx, q, t.Now(), r.MadeAt.AddDate(1, 0, 0), r.ShopID, r.RunnerID, false)
 		})
 		if err != nil {
 			return err
@@ -286,12 +272,9 @@ func (t *Transfer) tidyUploads(ctx context.Context) error {
 		return err
 	}
 	for _, r := range rows {
-		err := t.Store.Tx(ctx, func(q *db.Queries) error {
+		err := t.goes(ctx, r.ShopID, WaitingFiles, r.MadeAt, func(q *db.Queries) (int, error) {
 			n, err := q.DropUpload(ctx, db.DropUploadParams{ID: r.ID, ShopID: r.ShopID})
-			if err != nil {
-				return err
-			}
-			return t.letGo(ctx, q, r.ShopID, WaitingFiles, int(n), r.MadeAt)
+			return int(n), err
 		})
 		if err != nil {
 			return err

@@ -133,14 +133,31 @@ func (t *Transfer) Retention(ctx context.Context, who app.Actor, days int) (*Ret
 	return r, nil
 }
 
-// letGo enters what goes, in the transaction in which it does.
-func (t *Transfer) letGo(ctx context.Context, q *db.Queries, shop uint64, sort Sort, number int, oldest time.Time) error {
+// letGo enters what goes on a shop's day, in the transaction in which it does.
+func letGo(ctx context.Context, q *db.Queries, shop uint64, day time.Time, sort Sort, number int, oldest time.Time) error {
 	if number == 0 {
 		return nil
 	}
+	return q.AddLetGo(ctx, db.AddLetGoParams{ShopID: shop, OnDay: day, Kind: string(sort), Gone: uint32(number), Oldest: oldest})
+}
+
+// dayOf is a shop's day.
+func (t *Transfer) dayOf(ctx context.Context, shop uint64) (time.Time, error) {
 	who, err := t.People.OfShop(ctx, shop)
+	return t.Today(who), err
+}
+
+// goes does in one transaction what lets something of a shop go, and enters how much.
+func (t *Transfer) goes(ctx context.Context, shop uint64, sort Sort, oldest time.Time, do func(q *db.Queries) (int, error)) error {
+	day, err := t.dayOf(ctx, shop)
 	if err != nil {
 		return err
 	}
-	return q.AddLetGo(ctx, db.AddLetGoParams{ShopID: shop, OnDay: t.Today(who), Kind: string(sort), Gone: uint32(number), Oldest: oldest})
+	return t.Store.Tx(ctx, func(q *db.Queries) error {
+		n, err := do(q)
+		if err != nil {
+			return err
+		}
+		return letGo(ctx, q, shop, day, sort, n, oldest)
+	})
 }
