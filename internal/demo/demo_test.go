@@ -2,12 +2,15 @@ package demo
 
 import (
 	"context"
+	"errors"
 	"log/slog"
+	"strings"
 	"testing"
 	"time"
 
 	"trevik/internal/app"
 	"trevik/internal/app/due"
+	"trevik/internal/app/load"
 	"trevik/internal/app/people"
 	"trevik/internal/app/suite"
 	"trevik/internal/core/fault"
@@ -163,5 +166,78 @@ func TestTheWholeWorld(t *testing.T) {
 	}
 	if kinds[record.DueComfort] == 0 || kinds[record.DueOrder] == 0 || kinds[record.DueLook] == 0 || kinds[record.DueRetire] == 0 {
 		t.Errorf("due: %v", kinds)
+	}
+}
+
+// What is read of the feet alone is what all findings tell of them: by hand, by the scanner, by a print.
+func TestFeetAlone(t *testing.T) {
+	ctx := context.Background()
+	s := storetest.New(t)
+	if err := Fill(ctx, s, time.Date(2026, 11, 24, 13, 5, 0, 0, time.UTC)); err != nil {
+		t.Fatal(err)
+	}
+	who := app.Actor{ShopID: 1}
+	var fits []uint64
+	rows, err := s.DB.Query("SELECT id FROM fits WHERE shop_id = 1")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var id uint64
+		if err := rows.Scan(&id); err != nil {
+			t.Fatal(err)
+		}
+		fits = append(fits, id)
+	}
+	// A scanner's values and an outline's where nobody measured by hand.
+	var unmeasured uint64
+	if err := s.DB.QueryRow(`SELECT id FROM fits WHERE shop_id = 1 AND id NOT IN
+		(SELECT fit_id FROM findings WHERE name = 'length_mm') ORDER BY id LIMIT 1`).Scan(&unmeasured); err != nil {
+		t.Fatal(err)
+	}
+	for i, name := range record.FeetNames() {
+		if strings.HasPrefix(name, "scan_") || strings.HasPrefix(name, "trace_") && name != record.TraceShape.Name {
+			if _, err := s.DB.Exec(`INSERT INTO findings (shop_id, fit_id, name, side, repeat_no, number_value, withdrawn, how, made_by,
+				made_at) SELECT shop_id, id, ?, 'left', 0, ?, FALSE, 'scanned', fitter_id, started_at FROM fits WHERE id = ?`, name, 240+i, unmeasured); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	all, err := load.Findings(ctx, s.Queries, who, fits)
+	if err != nil {
+		t.Fatal(err)
+	}
+	alone, err := load.Feet(ctx, s.Queries, who.ShopID, fits)
+	if err != nil {
+		t.Fatal(err)
+	}
+	h, err := load.Settings(ctx, s.Queries, who.ShopID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	settings, _ := h.At(time.Time{})
+	told := 0
+	for _, id := range fits {
+		a, b := &record.Visit{ID: id, Settings: settings}, &record.Visit{ID: id, Settings: settings}
+		if err := errors.Join(a.Decode(all[id]), b.Decode(alone[id])); err != nil {
+			t.Fatal(err)
+		}
+		if a.FeetKind() != b.FeetKind() {
+			t.Errorf("fit %d: %+v of all, %+v of the feet alone", id, a.FeetKind(), b.FeetKind())
+		}
+		if a.FeetKind().LengthMM > 0 {
+			told++
+		}
+		if len(alone[id]) > len(all[id]) {
+			t.Errorf("fit %d: %d findings of feet among %d", id, len(alone[id]), len(all[id]))
+		}
+	}
+	v := &record.Visit{ID: unmeasured, Settings: settings}
+	if err := v.Decode(alone[unmeasured]); err != nil || v.FeetKind().LengthMM < 200 {
+		t.Errorf("what was scanned is not told: %+v, %v", v.FeetKind(), err)
+	}
+	if told < 5 {
+		t.Errorf("%d fits tell of feet", told)
 	}
 }

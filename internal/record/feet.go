@@ -174,6 +174,24 @@ func (v *Visit) Sizing(side term.Side) float64 {
 	return length
 }
 
+// FeetNames are the findings that tell of feet and their prints, whoever or whatever measured them.
+func FeetNames() []string {
+	names := []string{TraceShape.Name, PrintRead.Name}
+	for _, station := range []string{"feet", "print"} {
+		for _, d := range DeclsAt(station) {
+			names = append(names, d.Name)
+		}
+	}
+	for _, m := range SizeMeasures {
+		for _, by := range []*Sided[float64]{m.Scan, m.Trace} {
+			if by != nil {
+				names = append(names, by.Name)
+			}
+		}
+	}
+	return names
+}
+
 // FeetKind is what of the feet decides whether another's shoe suits them.
 func (v *Visit) FeetKind() foot.Kind {
 	var k foot.Kind

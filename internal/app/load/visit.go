@@ -157,13 +157,7 @@ func Feet(ctx context.Context, q *db.Queries, shop uint64, fits []uint64) (map[u
 	if len(fits) == 0 {
 		return nil, nil
 	}
-	var names []string
-	for _, station := range []string{"feet", "print"} {
-		for _, d := range record.DeclsAt(station) {
-			names = append(names, d.Name)
-		}
-	}
-	rows, err := q.LoadFeet(ctx, db.LoadFeetParams{ShopID: shop, Fits: fits, Names: names})
+	rows, err := q.LoadFeet(ctx, db.LoadFeetParams{ShopID: shop, Fits: fits, Names: record.FeetNames()})
 	if err != nil {
 		return nil, err
 	}
