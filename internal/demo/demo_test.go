@@ -199,7 +199,8 @@ func TestFeetAlone(t *testing.T) {
 	for i, name := range record.FeetNames() {
 		if strings.HasPrefix(name, "scan_") || strings.HasPrefix(name, "trace_") && name != record.TraceShape.Name {
 			if _, err := s.DB.Exec(`INSERT INTO findings (shop_id, fit_id, name, side, repeat_no, number_value, withdrawn, how, made_by,
-				made_at) SELECT shop_id, id, ?, 'left', 0, ?, FALSE, 'scanned', fitter_id, started_at FROM fits WHERE id = ?`, name, 240+i, unmeasured); err != nil {
+				made_at) SELECT shop_id, id, ?, 'left', 0, ?, FALSE, 'scanned', fitter_id, started_at FROM fits
+				WHERE id = ?`, name, 240+i, unmeasured); err != nil {
 				t.Fatal(err)
 			}
 		}
