@@ -134,6 +134,11 @@ func Findings(ctx context.Context, q *db.Queries, who app.Actor, fits []uint64) 
 	if err != nil {
 		return nil, err
 	}
+	return standing(rows, who), nil
+}
+
+// standing are the latest of each key among findings in the order in which they were made, by their fits.
+func standing(rows []db.LoadFindingsRow, who app.Actor) map[uint64][]record.Stored {
 	type key struct {
 		fit uint64
 		record.Key
@@ -149,7 +154,7 @@ func Findings(ctx context.Context, q *db.Queries, who app.Actor, fits []uint64) 
 				Error: app.FloatOf(r.ErrorValue), How: r.How, Maker: r.Maker, MadeAt: who.In(r.MadeAt)})
 		}
 	}
-	return out, nil
+	return out
 }
 
 // Feet reads what was found of the feet and their prints at each of many fits, and no more.
@@ -161,22 +166,12 @@ func Feet(ctx context.Context, q *db.Queries, shop uint64, fits []uint64) (map[u
 	if err != nil {
 		return nil, err
 	}
-	type key struct {
-		fit uint64
-		record.Key
-	}
-	latest := make(map[key]int, len(rows))
+	whole := make([]db.LoadFindingsRow, len(rows))
 	for i, r := range rows {
-		latest[key{r.FitID, KeyOf(r.Name, r.Side, r.RepeatNo, 0, 0, "", "")}] = i
+		whole[i] = db.LoadFindingsRow{ID: r.ID, FitID: r.FitID, Name: r.Name, Side: r.Side, RepeatNo: r.RepeatNo, NumberValue: r.NumberValue,
+			TextValue: r.TextValue, ErrorValue: r.ErrorValue, Withdrawn: r.Withdrawn}
 	}
-	out := map[uint64][]record.Stored{}
-	for k, i := range latest {
-		if r := rows[i]; !r.Withdrawn {
-			out[k.fit] = append(out[k.fit], record.Stored{ID: r.ID, Key: k.Key, Number: app.FloatOf(r.NumberValue), Text: r.TextValue.String,
-				Error: app.FloatOf(r.ErrorValue)})
-		}
-	}
-	return out, nil
+	return standing(whole, app.Actor{ShopID: shop}), nil
 }
 
 // KeyOf is a finding's key by its columns.

@@ -314,32 +314,36 @@ func (l *oneLeg) inside(pic, under *plot, noise float64) *plot {
 	apart := func(a, b float32) float32 { return float32(math.Abs(float64(a - b))) }
 	for y := range l.h {
 		mid := l.centre(y)
-		beside := func(sign float64) (at float64, v float32) {
+		beside := func(sign float64) (at float64, v float32, ok bool) {
 			var all []float64
 			for k := besideFrom * l.shank; k <= besideTo*l.shank; k++ {
 				if x := int(mid + sign*k); x >= 0 && x < l.w && l.within(float64(x), float64(y)) >= 0 {
 					all = append(all, float64(pic.v[y*l.w+x]))
 				}
 			}
+			at = mid + sign*(besideFrom+besideTo)/2*l.shank
 			if len(all) == 0 {
-				return mid + sign*(besideFrom+besideTo)/2*l.shank, float32(math.NaN())
+				return at, 0, false
 			}
-			return mid + sign*(besideFrom+besideTo)/2*l.shank, float32(median(all))
+			return at, float32(median(all)), true
 		}
-		x0, v0 := beside(-1)
-		x1, v1 := beside(1)
-		// Where the other leg stands, the ground is what it is on this one's outer side.
-		if v0 != v0 {
+		x0, v0, left := beside(-1)
+		x1, v1, right := beside(1)
+		// Where the other leg stands, or the picture ends, the ground is what it is on the other side.
+		if !left {
 			v0 = v1
 		}
-		if v1 != v1 {
+		if !right {
 			v1 = v0
 		}
 		sum := float32(0)
 		for x := range l.w {
 			k := y*l.w + x
 			row := v0 + (v1-v0)*float32((float64(x)-x0)/(x1-x0))
-			d := min(apart(pic.v[k], under.v[k]), apart(pic.v[k], row))
+			d := apart(pic.v[k], under.v[k])
+			if left || right {
+				d = min(d, apart(pic.v[k], row))
+			}
 			sum += max(-1, min(1, (d-least)/least))
 			out.v[k] = sum
 		}
