@@ -3,6 +3,7 @@ package cli
 import (
 	"bytes"
 	"encoding/json"
+	"image/png"
 	"math"
 	"os"
 	"path/filepath"
@@ -317,6 +318,56 @@ func TestTreadmillAndGait(t *testing.T) {
 			"9"}} {
 		if code, out, errs := call("", bad...); code != 2 || out != "" || errs == "" {
 			t.Errorf("%v: exit %d, %q, %q", bad, code, out, errs)
+		}
+	}
+}
+
+// The level of a film without dots is set by hand on each leg's mean picture: the points as read change nothing but the
+// error, others turn the level towards them.
+func TestLevelByHand(t *testing.T) {
+	dir, means := filepath.Join(t.TempDir(), "film"), filepath.Join(t.TempDir(), "means")
+	if code, _, errs := call("", "simulate", "treadmill", "--bare", "--seed", "901", "--seconds", "2.2", "--width", "512", "--height", "384",
+		"--out", dir); code != 0 {
+		t.Fatalf("simulate: %d %s", code, errs)
+	}
+	left := func(a map[string]any) (peak, sd float64) {
+		s := a["sides"].(map[string]any)["left"].(map[string]any)
+		return s["peak_eversion_deg"].(map[string]any)["mean"].(float64), s["level_sd_deg"].(float64)
+	}
+	asRead, wide := left(answer(t, "", "gait", dir, "--means", means))
+	for _, name := range []string{"left.png", "right.png"} {
+		f, err := os.Open(filepath.Join(means, name))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := png.Decode(f); err != nil {
+			t.Errorf("%s: %v", name, err)
+		}
+		f.Close()
+	}
+	var level struct {
+		Schema      string        `json:"schema"`
+		Left, Right [4][2]float64 `json:",omitempty"`
+	}
+	data, err := os.ReadFile(filepath.Join(means, "level.json"))
+	if err != nil || json.Unmarshal(data, &level) != nil || level.Schema != "trevik.level/v1" {
+		t.Fatalf("level.json: %v in %s", err, data)
+	}
+	same := answer(t, string(data), "gait", dir, "--level", "-")
+	if peak, sd := left(same); math.Abs(peak-asRead) > 0.1 || sd >= wide || same["calibrated"] != true {
+		t.Errorf("the points as read make the peak %g from %g, to %g from %g, calibrated %v", peak, asRead, sd, wide, same["calibrated"])
+	}
+	// The heel's upper end further out is the heel rolled in less on the left.
+	turned, _ := json.Marshal(map[string]any{"schema": level.Schema, "left": [4][2]float64{level.Left[0], level.Left[1],
+		{level.Left[2][0] - 3, level.Left[2][1]}, level.Left[3]}})
+	if peak, _ := left(answer(t, string(turned), "gait", dir, "--level", "-")); peak > asRead-1 {
+		t.Errorf("turned out by hand the peak is %g, as read %g", peak, asRead)
+	}
+	for _, bad := range []string{`{"schema":"trevik.level/v1"}`, `{"schema":"trevik.level/v2","left":[[1,1],[1,9],[1,1],[1,9]]}`,
+		`{"schema":"trevik.level/v1","left":[[1,1],[1,9],[1,1]]}`, `{"schema":"trevik.level/v1","left":[[1,9],[1,1],[1,1],[1,9]]}`,
+		`{"schema":"trevik.level/v1","left":[[1,1],[1,9],[1,1],["x",9]]}`, `{`} {
+		if code, out, errs := call(bad, "gait", dir, "--level", "-"); code != AtFault || out != "" || errs == "" {
+			t.Errorf("%s: exit %d, %q, %q", bad, code, out, errs)
 		}
 	}
 }

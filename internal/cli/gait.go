@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"fmt"
 	"image"
 	"image/jpeg"
@@ -14,7 +15,9 @@ import (
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/gait"
+	"trevik/internal/core/strict"
 	"trevik/internal/core/term"
+	"trevik/internal/core/units"
 	"trevik/internal/device"
 	"trevik/internal/recording"
 )
@@ -23,7 +26,16 @@ func (t *tool) gaitCmd() *cobra.Command {
 	c := &cobra.Command{Use: "gait RECORDING", Short: "Contacts, angles and bands from a filmed gait", Args: cobra.ExactArgs(1),
 		Long: "Read a filmed gait: a folder or a .zip with recording.json and its frames (JPEG or PNG, numbered names).\nSeen from behind it " +
 			"gives pronation and its band, from the side the landing, from the front the knee."}
+	level := c.Flags().String("level", "", "a file of four points a leg on its mean picture, trevik.level/v1; - is standard input")
+	means := c.Flags().String("means", "", "a folder to write each leg's mean picture into, and level.json with the points as read")
 	c.RunE = func(_ *cobra.Command, args []string) error {
+		var fix gait.Corrections
+		if *level != "" {
+			var err error
+			if fix.Level, err = t.levelOf(*level); err != nil {
+				return err
+			}
+		}
 		film, done, err := recording.Open(args[0])
 		if err != nil {
 			return err
@@ -33,13 +45,91 @@ func (t *tool) gaitCmd() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		r, err := gait.Read(followed, film.Recording, gait.Corrections{}, t.house)
+		if *means != "" {
+			if err := writeMeans(*means, followed.Outline); err != nil {
+				return err
+			}
+		}
+		r, err := gait.Read(followed, film.Recording, fix, t.house)
 		if err != nil {
 			return err
 		}
 		return t.answer(r.Answer, func(w io.Writer) { gaitTable(w, r.Answer) })
 	}
 	return t.byHouse(t.asJSON(c))
+}
+
+const levelSchema = "trevik.level/v1"
+
+// levelFile is where a leg's four points lie on its mean picture, px: calf_top, calf_low, heel_top, heel_low.
+type levelFile struct {
+	Schema string         `json:"schema"`
+	Left   *[4][2]float64 `json:"left,omitempty"`
+	Right  *[4][2]float64 `json:"right,omitempty"`
+}
+
+// levelOf reads the points of a level.
+func (t *tool) levelOf(name string) (map[term.Side]gait.LevelMark, error) {
+	var f levelFile
+	data, err := t.bytes(name, "level", maxInput)
+	if err != nil {
+		return nil, err
+	}
+	if err := strict.Decode(data, &f); err != nil {
+		return nil, err
+	}
+	var l fault.List
+	if f.Schema != levelSchema {
+		l.Add("schema", "is %q; here it is %q", f.Schema, levelSchema)
+	}
+	if f.Left == nil && f.Right == nil {
+		l.Add("left", "is missing, and so is right; give four points of a leg")
+	}
+	out := map[term.Side]gait.LevelMark{}
+	for side, from := range map[term.Side]*[4][2]float64{term.Left: f.Left, term.Right: f.Right} {
+		if from == nil {
+			continue
+		}
+		var to [4]gait.Point
+		for i, p := range from {
+			to[i] = gait.Point{X: p[0], Y: p[1]}
+		}
+		out[side] = gait.LevelMark{Points: &to}
+	}
+	return out, l.Err()
+}
+
+// writeMeans writes each leg's mean picture and the points on it as they were read.
+func writeMeans(dir string, o *gait.OutlineFound) error {
+	if o == nil {
+		return fault.List{{Field: "means", Text: "are of a film without dots alone; this one has dots"}}
+	}
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return fault.List{{Field: "means", Text: "cannot be written: " + err.Error()}}
+	}
+	f := levelFile{Schema: levelSchema}
+	for side, m := range o.Means {
+		if m == nil {
+			continue
+		}
+		var at [4][2]float64
+		for i, p := range m.Points {
+			at[i] = [2]float64{units.Round(p.X, 2), units.Round(p.Y, 2)}
+		}
+		if side == term.Left {
+			f.Left = &at
+		} else {
+			f.Right = &at
+		}
+		var img bytes.Buffer
+		if err := png.Encode(&img, m.Image); err != nil {
+			return err
+		}
+		if err := os.WriteFile(filepath.Join(dir, string(side)+".png"), img.Bytes(), 0o600); err != nil {
+			return fault.List{{Field: "means", Text: "cannot be written: " + err.Error()}}
+		}
+	}
+	return writeJSON(filepath.Join(dir, "level.json"), f)
 }
 
 func gaitTable(w io.Writer, a gait.Answer) {

@@ -1,10 +1,12 @@
 package device
 
 import (
+	"cmp"
 	"image"
 	"image/color"
 	"math"
 	"math/rand/v2"
+	"slices"
 
 	"trevik/internal/core/gait"
 )
@@ -147,12 +149,16 @@ func (t *Treadmill) Frame(i int) (image.Image, error) {
 	if t.bare != nil {
 		t.drawGround(img, at)
 	}
-	for k := range t.legs {
-		if t.bare != nil {
-			t.drawBare(img, t.legs[k], at)
-			continue
+	if t.bare != nil { // a foot that has left the ground trails towards the camera, and swings past to the other side
+		legs := slices.Clone(t.legs)
+		slices.SortStableFunc(legs, func(a, b *leg) int { return cmp.Compare(a.near(at), b.near(at)) })
+		for _, l := range legs {
+			t.drawBare(img, l, at)
 		}
-		t.drawLeg(img, t.legs[k], at)
+	} else {
+		for k := range t.legs {
+			t.drawLeg(img, t.legs[k], at)
+		}
 	}
 	for k := range t.legs {
 		t.drawDots(img, k, i, at)

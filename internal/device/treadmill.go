@@ -41,6 +41,10 @@ const (
 	maxSize    = 1920
 
 	usualFraming = 0.42
+
+	hipsLean = 8.0  // degrees
+	swingsIn = 0.15 // shanks
+	feetPass = 0.20 // shanks, from the middle of one to that of the other
 )
 
 // Check fills defaults in and notes what cannot be recorded.
@@ -155,6 +159,7 @@ type leg struct {
 	late           float64 // how early in the swing the foot is highest
 	ways           [2]int  // how it goes up and comes down
 	lean, sway     float64 // degrees of the shank
+	inward         float64 // px that the foot swings in
 	drift          float64 // px that the floor comes down during a contact
 	off, swing     float64 // eversion at heel-off and in swing, degrees
 	belt           float64 // px/s, side view
@@ -222,6 +227,9 @@ func (t *Treadmill) newLeg(side term.Side, r *rand.Rand) *leg {
 		l.bounce *= 0.4
 	}
 	apart := near * w * (0.10 + 0.03*r.Float64()) * o.Apart
+	// The hips stay as wide when the feet come closer, and the feet have to pass each other.
+	l.lean -= hipsLean * (1 - o.Apart)
+	l.inward = min(swingsIn*l.scale, max(0, 2*apart-feetPass*l.scale))
 	l.x = w/2 + apart
 	if (side == term.Left) == (o.View == gait.Rear) {
 		l.x = w/2 - apart
@@ -425,6 +433,17 @@ func (l *leg) phase(at float64) (step, next *StepTruth, u float64, ground bool) 
 	panic(fmt.Sprintf("no step at %g s", at)) // steps reach beyond both ends
 }
 
+// near is how near the camera behind the runner a leg is, of which one hides the other.
+func (l *leg) near(at float64) int {
+	switch _, _, u, ground := l.phase(at); {
+	case ground:
+		return 1
+	case u < 0.6:
+		return 2
+	}
+	return 0
+}
+
 func ease(u float64) float64 { return (1 - math.Cos(math.Pi*min(max(u, 0), 1))) / 2 }
 
 // eversion of the heel against the lower leg, degrees.
@@ -505,7 +524,7 @@ func (l *leg) rearDots(at float64) map[string]gait.Point {
 		y += l.drift * (u - 0.5)
 	} else {
 		y += l.drift*(0.5-ease(u)) - l.height(u)
-		x -= out * 0.15 * l.scale * math.Sin(math.Pi*u)
+		x -= out * l.inward * math.Sin(math.Pi*u)
 		short = 1 - 0.22*math.Sin(math.Pi*u)*math.Sin(math.Pi*u)
 	}
 	h, s := dir(heel), dir(shank)

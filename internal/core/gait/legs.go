@@ -3,6 +3,7 @@ package gait
 import (
 	"fmt"
 	"image"
+	"maps"
 	"math"
 	"slices"
 	"sync"
@@ -22,12 +23,16 @@ const (
 	calfTo       = 0.60
 	aroundTime   = 0.62 // of half the stride, to either side of a stance's middle, that a foot is followed
 	mostUnlike   = 0.62 // of its own contrast, that a patch may differ where it is found
+	leastSeen    = 0.35 // of a calf, that is seen as it is: something may hang before the rest
 	mostKept     = 8    // contacts a leg by which its own picture is made
 	mostJump     = 0.09 // a frame at 120 a second
 	outlineCut   = 20.0 // Hz
 	sharpWithin  = 0.10 // of the stride about the middle of stance, of which the mean picture is made
 	passes       = 3
 	leastRoll    = 1.5  // degrees
+	mostHidden   = 0.5  // of the calf
+	jointSlack   = 0.04 // that the ankle of the heel lies off the ankle of the leg
+	ankleHigh    = 0.23 // where the heel turns against the leg
 	mostCalfLost = 0.3  // of the frames on the ground
 	flatFrom     = 0.15 // of a contact
 	flatTo       = 0.75
@@ -38,13 +43,16 @@ const (
 	// By how much the contacts of one foot differ at most (alike); a runner's differ by a third of that.
 	mostUnlikeDeg = 4.0
 	mostOffPhase  = 0.07
+	plainlyLower  = 0.05  // shanks
+	mostOutOfTurn = 0.2   // of the stride, that two legs stand off half of it from one another
 	leastGrain    = 0.008 // of its own contrast, that a heel differs from itself on film: grain, light, skin
+	exactGrain    = 0.001 // not even what turning a picture does to it
 	redCounts     = 3.0   // of Cr, that counts as brightness
 
 	// Nearer to one another, in shanks, the leg that swings hides edges of the one that stands.
-	closeLegs  = 0.5
+	closeLegs  = 0.3
 	hidesLegs  = 0.36
-	closeTimes = 2.0 // the level's error, where they are close
+	closeTimes = 1.3 // the level's error, where they are close
 )
 
 // oneLeg is a leg that is followed: pictures of it about its contacts, and where its heel and its calf lie in them.
@@ -57,6 +65,7 @@ type oneLeg struct {
 	foot     float64 // px across in the crop
 	calf     float64
 	shank    float64 // px
+	stride   float64 // frames
 	contacts []*standing
 	heelRef  *rigid
 	calfRef  *rigid
@@ -64,6 +73,8 @@ type oneLeg struct {
 	usual    float64    // how unlike its patch a heel on the ground is
 	pivotAt  Point      // of the heel's own picture, that stands while it rolls
 	mean     *plot      // the leg's mean picture
+	hidden   float64    // of the calf, how much something hangs before it
+	free     bool       // of its wall: what goes by itself is told by that it moves
 	sides    [4]float64 // of the heel, left and right: px across in the middle of its height, and px across a px down
 	shape    *plot      // of the mean picture: what is leg
 	wall     [2]float64 // px across in the crop, at the ground and at the calf: what lies beyond is the other leg's
@@ -77,6 +88,9 @@ func (l *oneLeg) wallAt(y float64) float64 {
 
 // within is how far a place lies on the leg's own side, px; less than 0 is the other's.
 func (l *oneLeg) within(x, y float64) float64 {
+	if l.free {
+		return 1
+	}
 	if l.side == term.Left {
 		return l.wallAt(y) - x
 	}
@@ -133,10 +147,11 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 			wrong = err
 		}
 		for side, l := range found {
-			if now := legs[side]; now == nil || now.steps() < leastContact && l.steps() > now.steps() {
+			if now := legs[side]; now != nil && now.steps() < leastContact && l.steps() > now.steps() {
 				legs[side] = l
 			}
 		}
+		legs = lowestOf(legs, found)
 		if len(legs) == 2 && legs[term.Left].steps() >= leastContact && legs[term.Right].steps() >= leastContact {
 			break
 		}
@@ -147,7 +162,7 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 	}
 	out := Followed{Tracks: Tracks{}, Outline: &OutlineFound{Contacts: map[term.Side][]Contact{}, LevelSD: map[term.Side]float64{},
 		Means: map[term.Side]*MeanPicture{}}}
-	read, drawn := 0, 0
+	read, drawn, exact := 0, 0, 0
 	out.Outline.Calibrated = calibrate(legs, hand, out.Outline.LevelSD)
 	for _, side := range term.Sides {
 		l := legs[side]
@@ -164,6 +179,9 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 			if l.grain() < leastGrain {
 				drawn++
 			}
+			if l.grain() < exactGrain {
+				exact++
+			}
 			for _, c := range l.contacts {
 				if c.found {
 					out.Outline.Contacts[side] = append(out.Outline.Contacts[side], Contact{c.on, c.off})
@@ -172,6 +190,9 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 		}
 	}
 	if read == 2 {
+		if len(out.Outline.Unclear) == 2 && !out.Outline.Calibrated {
+			return Followed{}, notLegs("neither leg can be told clearly; film both from behind, with light on them, or mark three frames by hand")
+		}
 		apart := apartOf(legs)
 		if apart < hidesLegs && len(out.Outline.Unclear) > 0 && !out.Outline.Calibrated {
 			return Followed{}, notLegs("the feet come down in one line, and the leg that swings hides the one that stands; mark three frames by " +
@@ -189,7 +210,7 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 	if read == 0 {
 		return Followed{}, notLegs("the legs do not stand out from what is behind them")
 	}
-	if read == 1 && drawn == 1 {
+	if read == 1 && drawn == 1 || read > 0 && exact == read {
 		return Followed{}, notLegs("what moves like one leg is the same to the last point each time, as no film of a leg is: " +
 			"is it a test picture?")
 	}
@@ -235,20 +256,59 @@ func (w *watcher) findLegs(r Recording, progress func(int) error) (map[term.Side
 		return nil, notLegs("nothing comes down in turn left and right; film both legs from behind, with light on them")
 	}
 	legs, err := w.learnLegs(r, o, &s, func(done int) error { return progress((n + done) / 2) })
-	if err != nil || len(legs) == 2 {
+	if err != nil || len(legs) == 2 && inTurns(legs[term.Left], legs[term.Right]) {
 		return legs, err
 	}
-	// What seemed to stand may have been in the air.
-	if turned, ok := o.turned(s, r.Gait); ok {
-		other, err := w.learnLegs(r, o, &turned, func(int) error { return progress(n - 1) })
-		if err != nil {
-			return nil, err
-		}
-		if len(other) > len(legs) {
-			legs = other
+	// What seemed to stand may have been in the air, one leg or both.
+	turned, ok := o.turned(s, r.Gait)
+	if !ok {
+		return lowestOf(legs, nil), nil
+	}
+	other, err := w.learnLegs(r, o, &turned, func(int) error { return progress(n - 1) })
+	if err != nil {
+		return nil, err
+	}
+	return lowestOf(legs, other), nil
+}
+
+// lowestOf is of two tries the leg, or the two that come down in turn, whose feet stand lowest; of the first, unless the
+// other is plainly so.
+func lowestOf(a, b map[term.Side]*oneLeg) map[term.Side]*oneLeg {
+	best, low := map[term.Side]*oneLeg{}, math.Inf(-1)
+	for _, left := range []*oneLeg{a[term.Left], b[term.Left], nil} {
+		for _, right := range []*oneLeg{a[term.Right], b[term.Right], nil} {
+			two := map[term.Side]*oneLeg{}
+			sum, plain := 0.0, 0.0
+			for _, l := range []*oneLeg{left, right} {
+				if l != nil {
+					two[l.side] = l
+					sum, plain = sum+float64(l.y0)+l.line.heelLow.Y, plainlyLower*l.shank
+				}
+			}
+			if len(two) < 2 || inTurns(left, right) {
+				if len(two) > len(best) || len(two) == len(best) && sum > low+plain {
+					best, low = two, sum
+				}
+			}
 		}
 	}
-	return legs, nil
+	return best
+}
+
+// inTurns says whether two legs stand in turn, as all do who run or walk.
+func inTurns(left, right *oneLeg) bool {
+	phase := func(l *oneLeg) float64 {
+		var sin, cos float64
+		for _, c := range l.contacts {
+			if c.found {
+				s, k := math.Sincos(math.Pi * float64(c.on+c.off) / l.stride)
+				sin, cos = sin+s, cos+k
+			}
+		}
+		return math.Atan2(sin, cos) / (2 * math.Pi)
+	}
+	d := phase(left) - phase(right)
+	return math.Abs(math.Abs(d-math.Round(d))-0.5) < mostOutOfTurn
 }
 
 // learnLegs follows both legs through their contacts; one that cannot be told is left out.
@@ -260,7 +320,7 @@ func (w *watcher) learnLegs(r Recording, o *overview, s *striding, progress func
 		l.shape = l.masked(s.masks[side], o)
 		legs[side] = l
 	}
-	if err := w.crop(legs, o.light, progress); err != nil {
+	if err := w.crop(legs, o, s.cycle, progress); err != nil {
 		return nil, err
 	}
 	var told [2]bool // each leg by itself
@@ -270,8 +330,8 @@ func (w *watcher) learnLegs(r Recording, o *overview, s *striding, progress func
 		both.Go(func() {
 			defer func() { fell[k] = recover() }() // whoever asked is told, not the whole program
 			l := legs[side]
-			if told[k] = l.learn(s.cycle, o.by, *r.FPS, s.hz) && l.rolls(); told[k] {
-				deg, phase := l.alike(*r.FPS / s.hz)
+			if told[k] = l.learn(s.cycle, o.by, *r.FPS, s.hz) && l.rolls() && l.steps() >= len(l.contacts)/2; told[k] {
+				deg, phase := l.alike(l.stride)
 				told[k] = deg <= mostUnlikeDeg && phase <= mostOffPhase
 			}
 		})
@@ -292,7 +352,7 @@ func (w *watcher) learnLegs(r Recording, o *overview, s *striding, progress func
 
 func newLeg(side term.Side, s *striding, size image.Point, n int, fps float64) *oneLeg {
 	l := &oneLeg{side: side, shank: shankShare * float64(size.Y)}
-	l.w, l.h = int(0.9*l.shank), int(1.25*l.shank)
+	l.w, l.h, l.stride = int(0.9*l.shank), int(1.25*l.shank), fps/s.hz
 	mid := (s.column[side] + s.calf[side]) / 2
 	l.x0 = max(0, min(size.X-l.w, int(mid)-l.w/2))
 	l.y0 = max(0, min(size.Y-l.h, int(s.sole[side]-1.08*l.shank)))
@@ -327,27 +387,27 @@ func (l *oneLeg) masked(mask []bool, o *overview) *plot {
 }
 
 // crop keeps of every frame what is about the legs' contacts.
-func (w *watcher) crop(legs map[term.Side]*oneLeg, light []float64, progress func(int) error) error {
-	n := w.frames.Len()
+func (w *watcher) crop(legs map[term.Side]*oneLeg, o *overview, c *cycle, progress func(int) error) error {
+	n, light := w.frames.Len(), o.light
+	ground := w.newBelt(slices.Collect(maps.Values(legs)), c, o.by, light)
 	for i := range n {
 		if err := progress(i); err != nil {
 			return err
 		}
 		var g *gray
+		var rows []float64
 		for _, l := range legs {
 			for _, c := range l.contacts {
 				if i < c.from || i >= c.from+len(c.frames) {
 					continue
 				}
 				if g == nil {
-					g = w.kept[i]
-				}
-				if g == nil {
-					img := w.frame(i)
-					if img == nil {
+					if g = w.grayAt(i); g == nil {
 						break
 					}
-					g = grayOf(img)
+					if ground != nil {
+						rows = ground.rows(g, light[i])
+					}
 				}
 				p, k := newPlot(l.w, l.h), float32(1/light[i])
 				for y := range l.h {
@@ -356,9 +416,23 @@ func (w *watcher) crop(legs map[term.Side]*oneLeg, light []float64, progress fun
 						p.v[y*l.w+x] = k * float32(row[x])
 					}
 				}
+				if ground != nil {
+					ground.clear(l, p, rows)
+				}
 				c.frames[i-c.from] = p
 			}
 		}
+	}
+	return nil
+}
+
+// grayAt is a frame's brightness; nil where it cannot be used.
+func (w *watcher) grayAt(i int) *gray {
+	if g := w.kept[i]; g != nil {
+		return g
+	}
+	if img := w.frame(i); img != nil {
+		return grayOf(img)
 	}
 	return nil
 }
@@ -405,11 +479,13 @@ func (l *oneLeg) learn(ground *cycle, by int, fps, hz float64) bool {
 		if !l.steady() {
 			return false
 		}
+		l.free = pass > 0
 		if !l.level(ground, by) {
 			return false
 		}
 		if pass+1 < passes {
 			l.relearn(pass > 0)
+			l.free = false
 		}
 	}
 	return true
@@ -500,7 +576,7 @@ func (l *oneLeg) unclear() bool {
 			lost, of = lost+c.lost, of+c.off-c.on+1
 		}
 	}
-	return float64(lost) > mostCalfLost*float64(of)
+	return float64(lost) > mostCalfLost*float64(of) || l.hidden > mostHidden
 }
 
 // cut takes heel and calf from a picture of the leg.
@@ -541,7 +617,7 @@ func (l *oneLeg) follow(c *standing, fps float64) {
 	}
 	at := c.middle - c.from
 	heel, unlike := l.seek(c.frames[at], half(at))
-	calf, _ := l.calfRef.find(c.frames[at], half(at), pose{heel.x, heel.y, 0})
+	calf, _, _ := l.calfRef.find(c.frames[at], half(at), pose{heel.x, heel.y, 0})
 	c.heel[at], c.calf[at], c.ok[at], c.unlike[at] = heel, calf, unlike < mostUnlike, unlike
 	if !c.ok[at] {
 		return
@@ -556,13 +632,14 @@ func (l *oneLeg) follow(c *standing, fps float64) {
 				break
 			}
 			gh := pose{h.x + vh.x, h.y + vh.y, h.turn}
-			p, u := l.heelRef.find(c.frames[i], half(i), gh)
+			p, u, _ := l.heelRef.find(c.frames[i], half(i), gh)
 			if u > limit || math.Hypot(p.x-gh.x, p.y-gh.y) > jump || math.Abs(p.turn-h.turn) > 0.2 {
 				break
 			}
 			gk := pose{k.x + vk.x, k.y + vk.y, k.turn}
-			q, uk := l.calfRef.find(c.frames[i], half(i), gk)
-			if uk > mostUnlike || math.Hypot(q.x-gk.x, q.y-gk.y) > jump || math.Abs(q.turn-k.turn) > 0.06 {
+			q, uk, seen := l.calfRef.find(c.frames[i], half(i), gk)
+			if uk > mostUnlike && seen < leastSeen || math.Hypot(q.x-gk.x, q.y-gk.y) > jump || math.Abs(q.turn-k.turn) > 0.06 ||
+				l.apart(p, q) > jointSlack*l.shank {
 				q = pose{k.x + p.x - h.x, k.y + p.y - h.y, k.turn} // it goes along with the heel until it is found again
 				c.lost++
 			}
@@ -572,6 +649,13 @@ func (l *oneLeg) follow(c *standing, fps float64) {
 			c.heel[i], c.calf[i], c.ok[i], c.unlike[i] = p, q, true, u
 		}
 	}
+}
+
+// apart is how far the ankle by the heel's pose lies from that by the calf's, px: one joint, wherever they are.
+func (l *oneLeg) apart(heel, calf pose) float64 {
+	at := Point{(l.foot + l.calf) / 2, l.sole - ankleHigh*l.shank}
+	a, b := l.heelRef.placed(heel, at), l.calfRef.placed(calf, at)
+	return math.Hypot(a.X-b.X, a.Y-b.Y)
 }
 
 // seek finds the heel anywhere about where it should stand.
@@ -587,12 +671,13 @@ func (l *oneLeg) seek(in, small *plot) (pose, float64) {
 			r := l.heelRef
 			got := make([]float32, r.w*r.h)
 			r.seen(in, from, got)
-			if u := r.unlike(got) * (1 + 0.02*math.Hypot(dx, dy)); u < least {
+			if u := r.unlike(got, r.weight) * (1 + 0.02*math.Hypot(dx, dy)); u < least {
 				best, least = from, u
 			}
 		}
 	}
-	return l.heelRef.find(in, small, best)
+	p, unlike, _ := l.heelRef.find(in, small, best)
+	return p, unlike
 }
 
 // relearn makes the patches anew from the mean picture of the leg, about where heel and calf were found on it; what
@@ -623,7 +708,7 @@ func (l *oneLeg) relearn(weigh bool) {
 		count := 0.0
 		l.flat(func(c *standing, i int) {
 			r.seen(c.frames[i], of(c, i), got)
-			gain, bias := r.light(got)
+			gain, bias := r.light(got, r.weight)
 			for k, v := range got {
 				x := float64(v)*gain + bias
 				sum[k], square[k] = sum[k]+x, square[k]+x*x

@@ -27,6 +27,11 @@ const (
 	leanShared    = 0.7
 	usualRoll     = 7.0 // degrees, of the heel against the leg while it is flat
 	rollSD        = 6.0
+	mostLooks     = 33   // frames, of which the leg's usual picture is made
+	beyondEdge    = 4    // px, to which both sides of an edge are looked at: one is leg
+	restless      = 8    // one in so many frames to either side is left out of how much a place varies
+	steadyLeast   = 4.0  // of brightness, that a leg varies on film
+	steadyTimes   = 2.0  // what the middle of the leg does, from which a place goes by itself
 	outsideWeighs = 0.08 // of a place on the leg, one beside it
 	rimKept       = 4.0  // px beside a leg that are kept with it: its edge is what is found again
 	soleEdge      = 1.2  // of brightness a px, of the sole against the ground
@@ -52,28 +57,68 @@ func (r *rigid) placed(p pose, q Point) Point {
 	return Point{cx + p.x + cos*x - sin*y, cy + p.y + sin*x + cos*y}
 }
 
-// sharp is the mean picture of rows of the leg over the middles of its contacts, as a patch lies, and that of the
-// ground without the runner under it.
-func (l *oneLeg) sharp(r *rigid, of func(c *standing, i int) pose, y0, y1 int, ground, out, under *plot) {
-	count := float32(0)
-	sum, below := make([]float32, l.w*(y1-y0)), make([]float32, l.w*(y1-y0))
-	l.flat(func(c *standing, i int) {
-		p := of(c, i)
-		sin, cos := math.Sincos(p.turn)
-		for y := y0; y < y1; y++ {
-			q := r.placed(p, Point{0, float64(y)})
-			for x := range l.w {
-				k := (y-y0)*l.w + x
-				sx, sy := q.X+cos*float64(x), q.Y+sin*float64(x)
-				sum[k] += c.frames[i].at(sx, sy)
-				below[k] += ground.at(sx, sy)
+// sharp is the usual picture of rows of the leg over its contacts, as a patch lies, by how much each place varies, and
+// the ground without the runner under it.
+func (l *oneLeg) sharp(r *rigid, of func(c *standing, i int) pose, y0, y1 int, ground, out, under, varies *plot) {
+	type look struct {
+		in *plot
+		p  pose
+	}
+	var all []look
+	for _, c := range l.contacts {
+		from, to := c.a, c.b
+		if c.found {
+			from, to = c.on, c.off
+		}
+		for i := range c.ok {
+			if f := c.from + i; c.ok[i] && c.frames[i] != nil && f >= from && f <= to {
+				all = append(all, look{c.frames[i], of(c, i)})
 			}
 		}
-		count++
-	})
-	for k, v := range sum {
-		out.v[y0*l.w+k], under.v[y0*l.w+k] = v/max(1, count), below[k]/max(1, count)
 	}
+	if len(all) == 0 {
+		return
+	}
+	n := min(len(all), mostLooks)
+	looks := make([]look, n)
+	for k := range looks {
+		looks[k] = all[k*len(all)/n]
+	}
+	at, below := make([]float32, l.w*n), make([]float32, l.w)
+	for y := y0; y < y1; y++ {
+		clear(below)
+		for k, v := range looks {
+			sin, cos := math.Sincos(v.p.turn)
+			q := r.placed(v.p, Point{0, float64(y)})
+			for x := range l.w {
+				sx, sy := q.X+cos*float64(x), q.Y+sin*float64(x)
+				at[x*n+k] = v.in.at(sx, sy)
+				below[x] += ground.at(sx, sy)
+			}
+		}
+		for x := range l.w {
+			row, i := at[x*n:(x+1)*n], y*l.w+x
+			slices.Sort(row)
+			out.v[i], under.v[i] = (row[(n-1)/2]+row[n/2])/2, below[x]/float32(n)
+			varies.v[i] = row[n-1-n/restless] - row[n/restless]
+		}
+	}
+}
+
+// unsteady is how surely what is seen at each place goes by itself rather than with the leg, 0 to 1.
+func (l *oneLeg) unsteady(varies *plot) *plot {
+	var all []float64 // of the heel: the lowest part is the last to be hidden
+	for y := max(0, int(l.sole-0.16*l.shank)); y < min(l.h, int(l.sole-0.02*l.shank)); y++ {
+		for mid, dx := l.centre(y), -0.03*l.shank; dx <= 0.03*l.shank; dx++ {
+			all = append(all, float64(varies.at(mid+dx, float64(y))))
+		}
+	}
+	usual := float32(max(steadyLeast, median(all)))
+	out := newPlot(l.w, l.h)
+	for k, v := range varies.v {
+		out.v[k] = min(1, max(0, (v/usual-steadyTimes)/steadyTimes))
+	}
+	return out
 }
 
 // pivot finds the place of the heel that stands while it rolls: what its poses turn about, the floor's own creeping
@@ -143,7 +188,7 @@ func abs(v int) int {
 func (l *oneLeg) level(c *cycle, by int) bool {
 	pic := newPlot(l.w, l.h)
 	seam := min(l.h-2, max(2, int(l.sole-0.29*l.shank)))
-	ground, under := newPlot(l.w, l.h), newPlot(l.w, l.h)
+	ground, under, varies := newPlot(l.w, l.h), newPlot(l.w, l.h), newPlot(l.w, l.h)
 	for y := range l.h {
 		for x := range l.w {
 			fx, fy := (float64(l.x0+x)+0.5)/float64(by)-0.5, (float64(l.y0+y)+0.5)/float64(by)-0.5
@@ -151,11 +196,12 @@ func (l *oneLeg) level(c *cycle, by int) bool {
 		}
 	}
 	still := l.still(c, by)
-	l.sharp(l.calfRef, func(c *standing, i int) pose { return c.calf[i] }, 0, seam, ground, pic, under)
-	l.sharp(l.heelRef, func(c *standing, i int) pose { return c.heel[i] }, seam, l.h, ground, pic, under)
+	l.sharp(l.calfRef, func(c *standing, i int) pose { return c.calf[i] }, 0, seam, ground, pic, under, varies)
+	l.sharp(l.heelRef, func(c *standing, i int) pose { return c.heel[i] }, seam, l.h, ground, pic, under, varies)
 	l.mean = pic
 	l.sole = l.bottom(pic)
-	edge, inside := l.edges(pic, still), l.inside(pic, under, c.noise)
+	moving := l.unsteady(varies)
+	edge, inside := l.edges(pic, still, moving), l.inside(pic, under, moving, c.noise)
 	low, high := min(l.h-3, int(l.sole-0.01*l.shank)), max(2, int(l.sole-0.68*l.shank))
 	if float64(low-high) < calfFrom*l.shank {
 		return false
@@ -199,6 +245,16 @@ func (l *oneLeg) level(c *cycle, by int) bool {
 			}
 		}
 	}
+	hidden, of := 0.0, 0.0
+	for y := row(calfTo); y <= row(calfFrom); y++ {
+		if y < high || y > low {
+			continue
+		}
+		for x := mid[y-high] - half[y-high] + rimKept; x <= mid[y-high]+half[y-high]-rimKept; x++ {
+			hidden, of = hidden+float64(moving.at(x, float64(y))), of+1
+		}
+	}
+	l.hidden = hidden / max(1, of)
 	l.line.heelLow, l.line.heelTop = heel(l.sole), heel(l.sole-heelTo*l.shank)
 	l.line.calfLow, l.line.calfTop = calf(l.sole-calfFrom*l.shank), calf(l.sole-calfTo*l.shank)
 	return true
@@ -274,7 +330,7 @@ func (l *oneLeg) still(c *cycle, by int) *plot {
 }
 
 // edges is how strongly the picture changes across each place, less what stands there without the runner.
-func (l *oneLeg) edges(pic, still *plot) *plot {
+func (l *oneLeg) edges(pic, still, moving *plot) *plot {
 	out := newPlot(l.w, l.h)
 	var all []float64
 	for y := 2; y < l.h-2; y++ {
@@ -287,6 +343,7 @@ func (l *oneLeg) edges(pic, still *plot) *plot {
 			g = float32(math.Abs(float64(g))) / 10
 			k := y*l.w + x
 			g = max(0, g-stillEdges*still.v[k])
+			g *= 1 - min(moving.at(float64(x-beyondEdge), float64(y)), moving.at(float64(x+beyondEdge), float64(y)))
 			out.v[y*l.w+x] = g
 			if x%3 == 0 && y%3 == 0 {
 				all = append(all, float64(g))
@@ -308,7 +365,7 @@ func (l *oneLeg) edges(pic, still *plot) *plot {
 
 // inside is how surely each place is leg rather than ground, -1 to 1, summed along its row from the left. Ground is
 // what is there without the runner, or what the row is like to both sides of the leg.
-func (l *oneLeg) inside(pic, under *plot, noise float64) *plot {
+func (l *oneLeg) inside(pic, under, moving *plot, noise float64) *plot {
 	out := newPlot(l.w, l.h)
 	least := float32(insideFrom + 0.5*noise)
 	apart := func(a, b float32) float32 { return float32(math.Abs(float64(a - b))) }
@@ -344,7 +401,7 @@ func (l *oneLeg) inside(pic, under *plot, noise float64) *plot {
 			if left || right {
 				d = min(d, apart(pic.v[k], row))
 			}
-			sum += max(-1, min(1, (d-least)/least))
+			sum += min(max(-1, min(1, (d-least)/least)), 1-2*moving.v[k])
 			out.v[k] = sum
 		}
 	}

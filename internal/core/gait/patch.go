@@ -1,6 +1,9 @@
 package gait
 
-import "math"
+import (
+	"math"
+	"slices"
+)
 
 // pose is how a patch lies against where it lay in its own picture: px, and radians clockwise on the screen.
 type pose struct{ x, y, turn float64 }
@@ -54,7 +57,11 @@ const (
 	mostTurns  = 14    // of the search for a pose
 	settled    = 0.004 // px and, at its rim, of turning
 	leastPiece = 12    // px, across
-	faintSD    = 12.0  // of brightness: a patch of less contrast is not asked to be more alike
+	strayFrom  = 2.0   // of its contrast, by which a place may be off before it counts less: to begin with
+	strayLess  = 0.7
+	strayTo    = 0.5
+	mostMore   = 2.5
+	faintSD    = 12.0 // of brightness: a patch of less contrast is not asked to be more alike
 )
 
 // middle is the place about which a patch turns.
@@ -178,36 +185,54 @@ func (r *rigid) seen(in *plot, p pose, out []float32) {
 }
 
 // find looks for the patch from a pose on. unlike is how much what it finds differs from it, in multiples of its
-// own contrast: 0 is the same, 1 nothing like it. small is the picture at half its size, or nil.
-func (r *rigid) find(in, small *plot, from pose) (p pose, unlike float64) {
+// own contrast: 0 is the same, 1 nothing like it; seen is the share of it that is like it. small is the picture at half
+// its size, or nil.
+func (r *rigid) find(in, small *plot, from pose) (p pose, unlike, seen float64) {
 	p = from
 	if r.coarse != nil && small != nil {
-		q, _ := r.coarse.find(small, nil, pose{p.x / 2, p.y / 2, p.turn})
+		q, _, _ := r.coarse.find(small, nil, pose{p.x / 2, p.y / 2, p.turn})
 		if math.Hypot(2*q.x-p.x, 2*q.y-p.y) < float64(r.w) && math.Abs(q.turn-p.turn) < 0.3 {
 			p = pose{2 * q.x, 2 * q.y, q.turn}
 		}
 	}
-	got := make([]float32, r.w*r.h)
+	got, counts := make([]float32, r.w*r.h), slices.Clone(r.weight)
 	cx, cy := r.middle()
 	rim := 0.5 * math.Hypot(float64(r.w), float64(r.h))
+	within, least := strayFrom*max(faintSD, r.sd), strayTo*max(faintSD, r.sd)
+	if small == nil { // far from its place all of it may be off
+		least = within
+	}
 	for range mostTurns {
 		r.seen(in, p, got)
-		gain, bias := r.light(got)
-		var ex, ey, et float64
+		gain, bias := r.light(got, counts)
+		within = max(within*strayLess, least)
+		g, o, per := float32(gain), float32(bias), float32(1/(within*within))
+		var ex, ey, et, all, left float64
 		for y := range r.h {
 			row := got[y*r.w : (y+1)*r.w]
-			look, weight := r.look.v[y*r.w:][:len(row)], r.weight[y*r.w:][:len(row)]
+			look, weight, count := r.look.v[y*r.w:][:len(row)], r.weight[y*r.w:][:len(row)], counts[y*r.w:][:len(row)]
 			slopeX, slopeY := r.gx[y*r.w:][:len(row)], r.gy[y*r.w:][:len(row)]
-			v := float64(y) - cy
+			var rx, ry, rt, ra, rl float32
+			u := -float32(cx)
 			for x, is := range row {
-				d := float64(weight[x]) * (float64(is)*gain + bias - float64(look[x]))
-				gx, gy := d*float64(slopeX[x]), d*float64(slopeY[x])
-				ex += gx
-				ey += gy
-				et += gy*(float64(x)-cx) - gx*v
+				// What passes before the leg, or beside it, is no part of it: the less like the patch, the less it counts.
+				d := is*g + o - look[x]
+				k := 1 / (1 + d*d*per)
+				k *= weight[x] * k
+				count[x] = k
+				d *= k
+				dy := d * slopeY[x]
+				rx, ry, rt = rx+d*slopeX[x], ry+dy, rt+dy*u
+				ra, rl = ra+weight[x], rl+k
+				u++
 			}
+			ex, ey, et = ex+float64(rx), ey+float64(ry), et+float64(rt)-float64(rx)*(float64(y)-cy)
+			all, left = all+float64(ra), left+float64(rl)
 		}
 		s := &r.solve
+		seen = left / all
+		more := min(mostMore, 1/max(1e-9, seen))
+		ex, ey, et = more*ex, more*ey, more*et
 		dx, dy, dt := s[0]*ex+s[1]*ey+s[2]*et, s[3]*ex+s[4]*ey+s[5]*et, s[6]*ex+s[7]*ey+s[8]*et
 		// Turn the step as the patch lies, and take it back.
 		sin, cos := math.Sincos(p.turn)
@@ -217,23 +242,31 @@ func (r *rigid) find(in, small *plot, from pose) (p pose, unlike float64) {
 		}
 	}
 	r.seen(in, p, got)
-	return p, r.unlike(got)
+	return p, r.unlike(got, counts), seen
 }
 
-// light is the scale and shift that bring what was seen to the patch's own light.
-func (r *rigid) light(got []float32) (gain, bias float64) {
-	sum, of, square := 0.0, 0.0, 0.0
-	for k, v := range got {
-		w := float64(r.weight[k])
-		sum, of, square = sum+w*float64(v), of+w, square+w*float64(v)*float64(v)
+// light is the scale and shift that bring what was seen to the patch's own light, by what counts of it.
+func (r *rigid) light(got, counts []float32) (gain, bias float64) {
+	var sum, of, square, own, ownSquare float64
+	for y := range r.h {
+		row, count, looks := got[y*r.w:(y+1)*r.w], counts[y*r.w:(y+1)*r.w], r.look.v[y*r.w:(y+1)*r.w]
+		var s, n, q, e, f float32
+		for k, is := range row {
+			w, look := count[k], looks[k]
+			wi, wl := w*is, w*look
+			s, n, q, e, f = s+wi, n+w, q+wi*is, e+wl, f+wl*look
+		}
+		sum, of, square = sum+float64(s), of+float64(n), square+float64(q)
+		own, ownSquare = own+float64(e), ownSquare+float64(f)
 	}
 	mean := sum / of
-	gain = min(2, max(0.5, r.sd/math.Sqrt(max(1, square/of-mean*mean))))
-	return gain, r.mean - gain*mean
+	own /= of
+	gain = min(2, max(0.5, math.Sqrt(max(1e-6, ownSquare/of-own*own)/max(1, square/of-mean*mean))))
+	return gain, own - gain*mean
 }
 
-func (r *rigid) unlike(got []float32) float64 {
-	gain, bias := r.light(got)
+func (r *rigid) unlike(got, counts []float32) float64 {
+	gain, bias := r.light(got, counts)
 	sum, of := 0.0, 0.0
 	for k, v := range got {
 		w := float64(r.weight[k])

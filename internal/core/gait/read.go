@@ -587,9 +587,8 @@ func (rd *reader) quality() {
 			flag(true, NoDots, 0.25, "there are no dots: legs and shoes were read by their outlines. What changes is read well, the level to about "+
 				"%.1f°; set the four points of each leg on one to five frames of mid-stance where the band counts", worstLevel(o))
 		}
-		flag(o.Crossed, LegsCrossed, 0.4,
-			"the feet come down close to one line, so that the leg that swings hides part of the one that stands; what is "+
-				"read may be the other's")
+		flag(o.Crossed, LegsCrossed, 0.8,
+			"the feet come down close to one line, so that the leg that swings hides part of the one that stands: the level is read less well")
 		flag(len(o.Unclear) > 0, LegNotClear, 0.3, "the %s leg does not stand out clearly from what is behind it", sidesIn(o.Unclear))
 	}
 	flag(fewest < enoughSteps, FewSteps, 0.3, "only %d steps of a side; at least %d make a verdict", fewest, enoughSteps)

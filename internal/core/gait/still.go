@@ -19,6 +19,8 @@ const (
 	inTurn        = 1.5  // times what a place changes within a beat, from which it changes with the stride
 	leadNear      = 25.0 // of brightness, about where a row leads
 	leadTimes     = 2.5
+	leadClose     = 10.0
+	leadSeen      = 2     // beats, in which the ground is as its row leads to: it is no leg then, however long that stays
 	footHigh      = 0.2   // of the picture's height, that a foot is looked at for standing still
 	soleBand      = 0.045 // of the picture's height, over the lowest edge
 	runStands     = 0.30  // of the stride, that a foot stands at least
@@ -466,6 +468,15 @@ func (c *cycle) ground() {
 
 // kept is the value that a place keeps long over a stride, the rather the nearer it lies to where it is led.
 func (c *cycle) kept(p int, near, lead float32) float32 {
+	var close, of float32
+	for b := range beats {
+		if d := c.mean[b][p] - lead; d < leadClose && d > -leadClose {
+			close, of = close+c.mean[b][p], of+1
+		}
+	}
+	if of >= leadSeen {
+		return close / of
+	}
 	best, at := -1.0, lead
 	for b := range beats {
 		v, count, sum := c.mean[b][p], 0.0, float32(0)
@@ -504,6 +515,8 @@ func (c *cycle) feet(out *striding, o *overview, standing, fills float64, later 
 	}
 	if total < 8*beats {
 		return false
+	}
+	for b := 0; b < beats; b += 4 {
 	}
 	// Between the legs: where the two parts have least spread about their own middles.
 	split, least := 0, math.Inf(1)
