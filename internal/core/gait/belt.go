@@ -41,23 +41,25 @@ func (w *watcher) newBelt(legs []*oneLeg, c *cycle, by int, light []float64) *be
 			b.still[(y-b.y0)*n+x-b.x0] = small.at((float64(x)+0.5)/float64(by)-0.5, (float64(y)+0.5)/float64(by)-0.5)
 		}
 	}
-	var at []int
+	var frames []*gray
+	var lights []float64
 	for i := range stripeLooks {
-		if k := i * (w.frames.Len() - 1) / (stripeLooks - 1); w.grayAt(k) != nil {
-			at = append(at, k)
+		k := i * (w.frames.Len() - 1) / (stripeLooks - 1)
+		if g := w.grayAt(k); g != nil {
+			frames, lights = append(frames, g), append(lights, light[k])
 		}
 	}
 	most, share := -1.0, 0.0
 	var found belt
 	for lean := -stripeLeans; lean <= stripeLeans+1e-9; lean += stripeStep {
 		b.lean, b.usual = lean, nil
-		looks := make([][]float64, len(at))
-		for k, i := range at {
-			looks[k] = b.rows(w.grayAt(i), light[i])
+		looks := make([][]float64, len(frames))
+		for k, g := range frames {
+			looks[k] = b.rows(g, lights[k])
 		}
 		b.usual = make([]float64, b.y1-b.y0)
 		stripes, strong := 0.0, 0.0
-		one := make([]float64, len(at))
+		one := make([]float64, len(frames))
 		for y := range b.usual {
 			for k := range looks {
 				one[k] = looks[k][y]
@@ -65,7 +67,7 @@ func (w *watcher) newBelt(legs []*oneLeg, c *cycle, by int, light []float64) *be
 			b.usual[y] = median(one)
 			for k := range looks {
 				if d := math.Abs(looks[k][y] - b.usual[y]); d > stripeFrom {
-					stripes += 1 / float64(len(at)*len(b.usual))
+					stripes += 1 / float64(len(frames)*len(b.usual))
 					strong += d * d // they stand out most where the rows lie along them
 				}
 			}
