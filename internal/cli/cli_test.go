@@ -364,7 +364,8 @@ func TestLevelByHand(t *testing.T) {
 		t.Errorf("turned out by hand the peak is %g, as read %g", peak, asRead)
 	}
 	for _, bad := range []string{`{"schema":"trevik.level/v1"}`, `{"schema":"trevik.level/v2","left":[[1,1],[1,9],[1,1],[1,9]]}`,
-		`{"schema":"trevik.level/v1","left":[[1,1],[1,9],[1,1]]}`, `{"schema":"trevik.level/v1","left":[[1,9],[1,1],[1,1],[1,9]]}`,
+		`{"schema":"trevik.level/v1","left":[[1,1],[1,9],[1,11]]}`, `{"schema":"trevik.level/v1","left":[[1,1],[1,9],[1,10],[1,19],[1,20]]}`,
+		`{"schema":"trevik.level/v1","left":[[1,1],[1,9],[1,10],[1,19,3]]}`, `{"schema":"trevik.level/v1","left":[[1,9],[1,1],[1,1],[1,9]]}`,
 		`{"schema":"trevik.level/v1","left":[[1,1],[1,9],[1,1],["x",9]]}`, `{`} {
 		if code, out, errs := call(bad, "gait", dir, "--level", "-"); code != AtFault || out != "" || errs == "" {
 			t.Errorf("%s: exit %d, %q, %q", bad, code, out, errs)

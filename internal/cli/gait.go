@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -63,9 +64,9 @@ const levelSchema = "trevik.level/v1"
 
 // levelFile is where a leg's four points lie on its mean picture, px: calf_top, calf_low, heel_top, heel_low.
 type levelFile struct {
-	Schema string         `json:"schema"`
-	Left   *[4][2]float64 `json:"left,omitempty"`
-	Right  *[4][2]float64 `json:"right,omitempty"`
+	Schema string      `json:"schema"`
+	Left   [][]float64 `json:"left,omitempty"`
+	Right  [][]float64 `json:"right,omitempty"`
 }
 
 // levelOf reads the points of a level.
@@ -86,11 +87,15 @@ func (t *tool) levelOf(name string) (map[term.Side]gait.LevelMark, error) {
 		l.Add("left", "is missing, and so is right; give four points of a leg")
 	}
 	out := map[term.Side]gait.LevelMark{}
-	for side, from := range map[term.Side]*[4][2]float64{term.Left: f.Left, term.Right: f.Right} {
+	for side, from := range map[term.Side][][]float64{term.Left: f.Left, term.Right: f.Right} {
 		if from == nil {
 			continue
 		}
 		var to [4]gait.Point
+		if len(from) != len(to) || slices.ContainsFunc(from, func(p []float64) bool { return len(p) != 2 }) {
+			l.Add(string(side), "is to have four points [x, y]: calf_top, calf_low, heel_top, heel_low")
+			continue
+		}
 		for i, p := range from {
 			to[i] = gait.Point{X: p[0], Y: p[1]}
 		}
@@ -112,14 +117,14 @@ func writeMeans(dir string, o *gait.OutlineFound) error {
 		if m == nil {
 			continue
 		}
-		var at [4][2]float64
-		for i, p := range m.Points {
-			at[i] = [2]float64{units.Round(p.X, 2), units.Round(p.Y, 2)}
+		var at [][]float64
+		for _, p := range m.Points {
+			at = append(at, []float64{units.Round(p.X, 2), units.Round(p.Y, 2)})
 		}
 		if side == term.Left {
-			f.Left = &at
+			f.Left = at
 		} else {
-			f.Right = &at
+			f.Right = at
 		}
 		var img bytes.Buffer
 		if err := png.Encode(&img, m.Image); err != nil {

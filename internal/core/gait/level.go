@@ -116,8 +116,8 @@ func (l *oneLeg) against(hand map[string][]Mark) (frames, off float64) {
 	return frames, off
 }
 
-// MeanPicture is a leg of a film without dots over the middles of its contacts, each part where it lies with the runner
-// standing: what a hand sets the level on.
+// MeanPicture is a leg of a film without dots over its contacts, the usual brightness of each place, each part where it
+// lies with the runner standing: what a hand sets the level on.
 type MeanPicture struct {
 	Image  *image.Gray `json:"-"`      // kept apart: it is a picture of the runner, and goes with the film
 	Points [4]Point    `json:"points"` // px of the picture, as read: the highest first, as DotNames

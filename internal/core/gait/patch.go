@@ -48,7 +48,7 @@ type rigid struct {
 	gx, gy       []float32
 	solve        [9]float64 // inverse of the normal matrix
 	hold         float64    // how much it is held against moving along itself
-	mean, sd     float64
+	sd           float64
 	coarse       *rigid
 }
 
@@ -58,10 +58,10 @@ const (
 	settled    = 0.004 // px and, at its rim, of turning
 	leastPiece = 12    // px, across
 	strayFrom  = 2.0   // of its contrast, by which a place may be off before it counts less: to begin with
-	strayLess  = 0.7
-	strayTo    = 0.5
-	mostMore   = 2.5
-	faintSD    = 12.0 // of brightness: a patch of less contrast is not asked to be more alike
+	strayLess  = 0.7   // of that from turn to turn of the search
+	strayTo    = 0.5   // at the end
+	mostMore   = 2.5   // times a step is longer where little of the patch counts
+	faintSD    = 12.0  // of brightness: a patch of less contrast is not asked to be more alike
 )
 
 // middle is the place about which a patch turns.
@@ -121,8 +121,8 @@ func (r *rigid) ready() {
 		w := float64(r.weight[k])
 		sum, of, square = sum+w*float64(v), of+w, square+w*float64(v)*float64(v)
 	}
-	r.mean = sum / of
-	r.sd = math.Sqrt(max(1e-6, square/of-r.mean*r.mean))
+	mean := sum / of
+	r.sd = math.Sqrt(max(1e-6, square/of-mean*mean))
 	cx, cy := r.middle()
 	var m [6]float64
 	for y := range r.h {

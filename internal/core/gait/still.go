@@ -19,7 +19,7 @@ const (
 	inTurn        = 1.5  // times what a place changes within a beat, from which it changes with the stride
 	leadNear      = 25.0 // of brightness, about where a row leads
 	leadTimes     = 2.5
-	leadClose     = 10.0
+	leadClose     = 10.0  // of brightness, that the ground differs from where its row leads to
 	leadSeen      = 2     // beats, in which the ground is as its row leads to: it is no leg then, however long that stays
 	footHigh      = 0.2   // of the picture's height, that a foot is looked at for standing still
 	soleBand      = 0.045 // of the picture's height, over the lowest edge
@@ -515,8 +515,6 @@ func (c *cycle) feet(out *striding, o *overview, standing, fills float64, later 
 	}
 	if total < 8*beats {
 		return false
-	}
-	for b := 0; b < beats; b += 4 {
 	}
 	// Between the legs: where the two parts have least spread about their own middles.
 	split, least := 0, math.Inf(1)
