@@ -273,9 +273,12 @@ func (t *Treadmill) drawBare(img *image.RGBA, l *leg, at float64) {
 		raised = max(0, l.floor-floor)
 	}
 	if raised > 0.02*size { // the sole is seen
-		long := min(0.42*size, 0.75*raised)
+		// Never into the floor: what hangs under the heel is less than the heel is up.
+		hang := 0.75 * raised
+		heelEnd, toeEnd := min(limb.heelIn*size*0.95, hang), min(limb.heelIn*size*1.15, hang)
+		long := min(0.42*size, hang-toeEnd)
 		toe := gait.Point{X: low.X + out*(b.toeOut*size+0.02*raised), Y: low.Y + long}
-		capsule(img, low, toe, limb.heelIn*size*0.95, limb.heelIn*size*1.15, s.soft, b.sole.lit(0.72), 1)
+		capsule(img, low, toe, heelEnd, toeEnd, s.soft, b.sole.lit(0.72), 1)
 	} else {
 		fore := gait.Point{X: low.X + out*b.toeOut*size, Y: low.Y - 0.05*size}
 		capsule(img, gait.Point{X: fore.X, Y: fore.Y + 0.02*size}, fore, 0.075*size, 0.06*size, s.soft, b.shoe.lit(0.85), 1)

@@ -43,6 +43,8 @@ const (
 	// By how much the contacts of one foot differ at most (alike); a runner's differ by a third of that.
 	mostUnlikeDeg = 4.0
 	mostOffPhase  = 0.07
+	longestRun    = 0.42  // of a stride, that a runner's foot stands at most, where it is not seen to stand
+	briefestWalk  = 0.50  // and a walker's at least
 	plainlyLower  = 0.05  // shanks
 	mostOutOfTurn = 0.2   // of the stride, that two legs stand off half of it from one another
 	leastGrain    = 0.008 // of its own contrast, that a heel differs from itself on film: grain, light, skin
@@ -139,7 +141,7 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 			s := scaled(plain, was, by, redness)
 			w.frames, w.size = s, s.to
 		}
-		found, err := w.findLegs(r, func(done int) error { return progress(max(done, i*(n-1))) })
+		found, sure, err := w.findLegs(r, func(done int) error { return progress(max(done, i*(n-1))) })
 		if stopped(err) {
 			return Followed{}, err
 		}
@@ -152,7 +154,7 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 			}
 		}
 		legs = lowestOf(legs, found)
-		if len(legs) == 2 && legs[term.Left].steps() >= leastContact && legs[term.Right].steps() >= leastContact {
+		if sure && len(legs) == 2 && legs[term.Left].steps() >= leastContact && legs[term.Right].steps() >= leastContact {
 			break
 		}
 	}
@@ -236,39 +238,64 @@ func (l *oneLeg) steps() (n int) {
 	return n
 }
 
-// findLegs finds and follows both legs; one that cannot be told is left out.
-func (w *watcher) findLegs(r Recording, progress func(int) error) (map[term.Side]*oneLeg, error) {
+// findLegs finds and follows both legs; one that cannot be told is left out. It is sure of two that stand in turn when
+// they seem to: two that were found only half a stride later may both be in the air, with feet that nothing tells from
+// the belt.
+func (w *watcher) findLegs(r Recording, progress func(int) error) (legs map[term.Side]*oneLeg, sure bool, err error) {
 	n := w.frames.Len()
 	o, err := newOverview(w, n, *r.FPS, func(done int) error { return progress(done / 2) })
 	if err != nil {
-		return nil, err
+		return nil, false, err
 	}
 	o.steadied()
 	if o.cameraMoves() {
-		return nil, notLegs("the camera moves; put it on a stand, at the height of the ankles")
+		return nil, false, notLegs("the camera moves; put it on a stand, at the height of the ankles")
 	}
 	s, ok := o.stride(r.Gait)
 	if !ok {
 		if fps, slow := o.slowed(r.Gait); slow {
-			return nil, fault.List{{Field: "fps", Text: fmt.Sprintf("is %g, at which nobody runs so slowly: it looks like slow motion that was "+
+			return nil, false, fault.List{{Field: "fps", Text: fmt.Sprintf("is %g, at which nobody runs so slowly: it looks like slow motion that was "+
 				"filmed at %g a second; say so and it can be read", *r.FPS, fps)}}
 		}
-		return nil, notLegs("nothing comes down in turn left and right; film both legs from behind, with light on them")
+		return nil, false, notLegs("nothing comes down in turn left and right; film both legs from behind, with light on them")
 	}
-	legs, err := w.learnLegs(r, o, &s, func(done int) error { return progress((n + done) / 2) })
+	legs, err = w.learnLegs(r, o, &s, func(done int) error { return progress((n + done) / 2) })
 	if err != nil || len(legs) == 2 && inTurns(legs[term.Left], legs[term.Right]) {
-		return legs, err
+		return legs, len(legs) == 2, err
 	}
 	// What seemed to stand may have been in the air, one leg or both.
 	turned, ok := o.turned(s, r.Gait)
 	if !ok {
-		return lowestOf(legs, nil), nil
+		return lowestOf(legs, nil), false, nil
 	}
 	other, err := w.learnLegs(r, o, &turned, func(int) error { return progress(n - 1) })
 	if err != nil {
-		return nil, err
+		return nil, false, err
 	}
-	return lowestOf(legs, other), nil
+	if legs = lowestOf(legs, other); inTheAir(legs, r.Gait) {
+		return nil, false, notLegs("the feet cannot be told from the belt; put light on them, or film on another belt or in other shoes")
+	}
+	return legs, false, nil
+}
+
+// inTheAir says whether two legs that stand in turn do so for longer than a runner, or more briefly than a walker: what
+// seems to stand is then the foot that swings.
+func inTheAir(legs map[term.Side]*oneLeg, how Motion) bool {
+	var share []float64 // of the stride
+	for _, l := range legs {
+		for _, c := range l.contacts {
+			if c.found {
+				share = append(share, float64(c.off-c.on)/l.stride)
+			}
+		}
+	}
+	if len(legs) < 2 || len(share) == 0 {
+		return false
+	}
+	if how == Walk {
+		return median(share) < briefestWalk
+	}
+	return median(share) > longestRun
 }
 
 // lowestOf is of two tries the leg, or the two that come down in turn, whose feet stand lowest; of the first, unless the

@@ -38,6 +38,8 @@ const (
 	soleShare     = 0.15
 	fallsAtEnds   = 0.03   // shanks, that a foot lies lower at both ends than between
 	unevenHeel    = 0.0028 // shanks, that a heel's pivot moves while it rolls
+	slidesFrom    = 0.4    // shanks a second sideways, from which a foot does not stand
+	slidesLeast   = 2      // frames, by which an end is put right for that
 	besideFrom    = 0.2
 	besideTo      = 0.3
 	insideCounts  = 1.0
@@ -654,14 +656,25 @@ func (l *oneLeg) ends(fps float64) {
 		if !ok || float64(e.off-e.on) < restTime*fps {
 			continue
 		}
-		// Before it comes down a heel shows its sole: what does not look as it does standing, does not stand yet.
+		x := make([]float64, n)
+		for i := from; i <= to; i++ {
+			x[i] = l.heelRef.placed(c.heel[i], l.pivotAt).X
+		}
+		most := slidesFrom * l.shank / fps
+		e.on, e.off = slides(x, e.on, (e.on+e.off)/2, most), slides(x, e.off, (e.on+e.off)/2, most)
+		// Before it comes down a heel shows its sole: what does not look as it does standing, does not stand yet. That it
+		// stops to move sideways says it better.
 		strange := max(strangeTimes*l.usual, l.usual+strangeMore)
-		for on := e.on; on < e.on+int(strangeTime*fps) && on < (e.on+e.off)/2; on++ {
+		stops := e.on > 1 && max(math.Abs(x[e.on]-x[e.on-1]), math.Abs(x[e.on-1]-x[e.on-2])) >= most
+		for on := e.on; !stops && on < e.on+int(strangeTime*fps) && on < (e.on+e.off)/2; on++ {
 			air := max(c.unlike[max(0, on-1)], c.unlike[max(0, on-2)])
 			if c.unlike[on] > max(strange, strangeAsAir*air) && c.unlike[on+1]-l.usual < strangeLeft*(c.unlike[on]-l.usual) {
 				e.on = on + 1
 				break
 			}
+		}
+		if float64(e.off-e.on) < restTime*fps {
+			continue
 		}
 		// A foot leaves the ground upward, on both ends; one in the air comes down on both.
 		if mid := (e.on + e.off) / 2; (y[from]+y[to])/2-y[mid] > fallsAtEnds*l.shank {
@@ -669,6 +682,25 @@ func (l *oneLeg) ends(fps float64) {
 		}
 		c.on, c.off, c.found = c.from+e.on, c.from+e.off, true
 	}
+}
+
+// slides goes from an end of a contact inward to where the foot stops to move sideways: on a belt it does not, however
+// low it glides before it lands. most is how far it may move from one frame to the next.
+func slides(x []float64, end, middle int, most float64) int {
+	way := 1
+	if middle < end {
+		way = -1
+	}
+	rests := func(i int) bool { return math.Abs(x[i+way]-x[i]) < most }
+	for i := end; i != middle && i+2*way != middle; i += way {
+		if rests(i) && rests(i+way) {
+			if abs(i-end) < slidesLeast {
+				return end
+			}
+			return i
+		}
+	}
+	return end
 }
 
 // marks are the virtual points of the leg in every frame in which it was found.

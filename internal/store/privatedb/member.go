@@ -45,9 +45,10 @@ func HasGalera() error {
 }
 
 // Impatience lets the other nodes go on after 2 to 3 s where one is silent; by Galera's own values they wait
-// for up to 15 s.
-const Impatience = "evs.keepalive_period=PT0.4S;evs.inactive_check_period=PT0.4S;evs.suspect_timeout=PT2S;evs.inactive_timeout=PT3S;" +
-	"evs.install_timeout=PT3S"
+// for up to 15 s. The nodes agree on who is there by messages that are sent again after join_retrans_period: at
+// Galera's own 1 s, and this little patience, a node that wakes up holds the others up for ten seconds.
+const Impatience = "evs.keepalive_period=PT0.3S;evs.inactive_check_period=PT0.2S;evs.join_retrans_period=PT0.3S;" +
+	"evs.suspect_timeout=PT1.8S;evs.inactive_timeout=PT2.4S;evs.install_timeout=PT2.4S"
 
 func (m *Member) args() []string {
 	var peers []string
