@@ -19,8 +19,11 @@ const (
 	asideMost     = 0.11 // that a leg's middle may lie beside the way from foot to calf
 	bendCost      = 0.10 // of an edge, a px that the middle or the width moves from row to row
 	widenCost     = 0.35
-	stillEdges    = 1.0 // of what stands in the picture without the runner, that is taken off an edge
-	insideFrom    = 3.0 // of brightness, that leg differs from ground
+	stillEdges    = 1.0  // of what stands in the picture without the runner, that is taken off an edge
+	insideFrom    = 3.0  // of brightness, that leg differs from ground
+	insideShare   = 0.25 // of what the leg's middle differs by
+	insideMost    = 30.0
+	coreHalf      = 0.03 // shanks
 	heelWideSD    = 0.03
 	rollCounts    = 0.03
 	leanSharp     = 10.0
@@ -395,15 +398,27 @@ func (l *oneLeg) inside(pic, under, moving *plot, noise float64) *plot {
 		if !right {
 			v1 = v0
 		}
+		differs := func(x int) float32 {
+			k := y*l.w + x
+			d := apart(pic.v[k], under.v[k])
+			if left || right {
+				d = min(d, apart(pic.v[k], v0+(v1-v0)*float32((float64(x)-x0)/(x1-x0))))
+			}
+			return d
+		}
+		// Where the leg stands out, what differs a little is ground in another light.
+		var core []float64
+		for x := max(0, int(mid-coreHalf*l.shank)); x <= min(l.w-1, int(mid+coreHalf*l.shank)); x++ {
+			core = append(core, float64(differs(x)))
+		}
+		from := least
+		if len(core) > 0 {
+			from = max(least, min(insideMost, insideShare*float32(median(core))))
+		}
 		sum := float32(0)
 		for x := range l.w {
 			k := y*l.w + x
-			row := v0 + (v1-v0)*float32((float64(x)-x0)/(x1-x0))
-			d := apart(pic.v[k], under.v[k])
-			if left || right {
-				d = min(d, apart(pic.v[k], row))
-			}
-			sum += min(max(-1, min(1, (d-least)/least)), 1-2*moving.v[k])
+			sum += min(max(-1, min(1, (differs(x)-from)/from)), 1-2*moving.v[k])
 			out.v[k] = sum
 		}
 	}
