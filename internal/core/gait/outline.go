@@ -23,7 +23,13 @@ const (
 	insideFrom    = 3.0  // of brightness, that leg differs from ground
 	insideShare   = 0.25 // of what the leg's middle differs by
 	insideMost    = 30.0
-	coreHalf      = 0.03 // shanks
+	coreHalf      = 0.05  // shanks
+	ankleHalf     = 0.077 // shanks, up to ankleTop
+	calfHalf      = 0.125 // from calfTop
+	ankleTop      = 0.3
+	calfTop       = 0.65
+	usualHalfSD   = 0.03
+	unusualCost   = 0.15 // of an edge, a row that is one SD off
 	heelWideSD    = 0.03
 	rollCounts    = 0.03
 	leanSharp     = 10.0
@@ -413,7 +419,8 @@ func (l *oneLeg) inside(pic, under, moving *plot, noise float64) *plot {
 		}
 		from := least
 		if len(core) > 0 {
-			from = max(least, min(insideMost, insideShare*float32(median(core))))
+			slices.Sort(core) // lit from one side, part of it may be as bright as the wall
+			from = max(least, min(insideMost, insideShare*float32(core[len(core)/4])))
 		}
 		sum := float32(0)
 		for x := range l.w {
@@ -451,13 +458,18 @@ func (l *oneLeg) pair(edge, inside *plot, low, high int) (mid, half []float64) {
 		}
 		next := make([]float32, nc*nw)
 		from := make([]int8, nc*nw)
+		unusual := make([]float32, nw)
+		for w := range unusual {
+			d := (float64(w0+w)/l.shank - usualHalf((l.sole-float64(y))/l.shank)) / usualHalfSD
+			unusual[w] = float32(unusualCost * d * d)
+		}
 		for c := range nc {
 			for w := range nw {
 				l1, r1 := c0+c-(w0+w), c0+c+(w0+w)
-				score := float32(0)
+				score := -unusual[w]
 				if l1 > 1 && r1 < l.w-2 {
 					in := inside.v[y*l.w+r1] - inside.v[y*l.w+l1]
-					score = edge.v[y*l.w+l1] + edge.v[y*l.w+r1] + insideCounts*2*in/wide
+					score += edge.v[y*l.w+l1] + edge.v[y*l.w+r1] + insideCounts*2*in/wide
 				}
 				if k == 0 {
 					next[c*nw+w] = score
@@ -503,6 +515,12 @@ func (l *oneLeg) pair(edge, inside *plot, low, high int) (mid, half []float64) {
 		}
 	}
 	return mid, half
+}
+
+// usualHalf is half the width of a leg so far up from the ground, both in shanks: some 7 cm at the ankle and 12 at the
+// calf, of a shank of 41 to 48.
+func usualHalf(up float64) float64 {
+	return ankleHalf + (calfHalf-ankleHalf)*min(1, max(0, (up-ankleTop)/(calfTop-ankleTop)))
 }
 
 // between is where about a place an edge is strongest, to a part of a pixel.
