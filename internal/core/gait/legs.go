@@ -466,7 +466,7 @@ func (w *watcher) grayAt(i int) *gray {
 
 // boxes are where heel and calf lie to begin with.
 func (l *oneLeg) heelBox() (x, y, w, h int) {
-	w, h = int(0.27*l.shank), int(0.25*l.shank)
+	w, h = int(0.27*l.shank), int(0.19*l.shank)
 	return int(l.foot) - w/2, int(l.sole+0.02*l.shank) - h, w, h
 }
 
