@@ -19,6 +19,7 @@ const (
 	bareWide     = 0.143
 	heelTo       = 0.185 // over the ground, where the heel's line ends
 	heelFrom     = 0.04
+	heelAlone    = 0.17
 	calfFrom     = 0.34 // where the leg's line begins
 	calfTo       = 0.60
 	aroundTime   = 0.62 // of half the stride, to either side of a stance's middle, that a foot is followed
@@ -44,7 +45,7 @@ const (
 	mostUnlikeDeg = 4.0
 	mostOffPhase  = 0.07
 	longestRun    = 0.42  // of a stride, that a runner's foot stands at most, where it is not seen to stand
-	briefestWalk  = 0.50  // and a walker's at least
+	overGround    = 0.06  // shanks, that a heel lies over the lowest that is seen of its leg, at most
 	plainlyLower  = 0.05  // shanks
 	mostOutOfTurn = 0.2   // of the stride, that two legs stand off half of it from one another
 	leastGrain    = 0.008 // of its own contrast, that a heel differs from itself on film: grain, light, skin
@@ -272,14 +273,27 @@ func (w *watcher) findLegs(r Recording, progress func(int) error) (legs map[term
 	if err != nil {
 		return nil, false, err
 	}
+	maps.DeleteFunc(other, func(side term.Side, l *oneLeg) bool { // something of the leg comes down lower than that
+		return s.sole[side]-float64(l.y0)-l.line.heelLow.Y > overGround*l.shank
+	})
+	for side, l := range legs {
+		if now := other[side]; len(legs) == 1 && now != nil && lowerBy(now, l) < plainlyLower*l.shank {
+			return legs, false, nil // nothing says that it was in the air
+		}
+	}
 	if legs = lowestOf(legs, other); inTheAir(legs, r.Gait) {
 		return nil, false, notLegs("the feet cannot be told from the belt; put light on them, or film on another belt or in other shoes")
 	}
 	return legs, false, nil
 }
 
-// inTheAir says whether two legs that stand in turn do so for longer than a runner, or more briefly than a walker: what
-// seems to stand is then the foot that swings.
+// lowerBy is how much lower one's heel stands than another's, px.
+func lowerBy(a, b *oneLeg) float64 {
+	return float64(a.y0) + a.line.heelLow.Y - float64(b.y0) - b.line.heelLow.Y
+}
+
+// inTheAir says whether two legs of a runner that stand in turn do so for longer than any does: what seems to stand is
+// then the foot that swings.
 func inTheAir(legs map[term.Side]*oneLeg, how Motion) bool {
 	var share []float64 // of the stride
 	for _, l := range legs {
@@ -289,13 +303,7 @@ func inTheAir(legs map[term.Side]*oneLeg, how Motion) bool {
 			}
 		}
 	}
-	if len(legs) < 2 || len(share) == 0 {
-		return false
-	}
-	if how == Walk {
-		return median(share) < briefestWalk
-	}
-	return median(share) > longestRun
+	return how == Run && len(legs) == 2 && len(share) > 0 && median(share) > longestRun
 }
 
 // lowestOf is of two tries the leg, or the two that come down in turn, whose feet stand lowest; of the first, unless the
@@ -466,7 +474,7 @@ func (w *watcher) grayAt(i int) *gray {
 
 // boxes are where heel and calf lie to begin with.
 func (l *oneLeg) heelBox() (x, y, w, h int) {
-	w, h = int(0.27*l.shank), int(0.19*l.shank)
+	w, h = int(0.27*l.shank), int(0.25*l.shank)
 	return int(l.foot) - w/2, int(l.sole+0.02*l.shank) - h, w, h
 }
 
@@ -650,7 +658,7 @@ func (l *oneLeg) follow(c *standing, fps float64) {
 		return
 	}
 	jump := mostJump * l.shank * 120 / fps
-	limit := min(mostUnlike, 0.1+3*max(unlike, l.usual))
+	limit := min(mostUnlike, 0.1+4*max(unlike, l.usual))
 	for _, way := range []int{-1, 1} {
 		h, k := c.heel[at], c.calf[at]
 		var vh, vk pose
@@ -728,7 +736,7 @@ func (l *oneLeg) relearn(weigh bool) {
 		}
 		return
 	}
-	again := func(r *rigid, of func(c *standing, i int) pose) *rigid {
+	again := func(r *rigid, from float64, of func(c *standing, i int) pose) *rigid {
 		n := r.w * r.h
 		sum, square := make([]float64, n), make([]float64, n)
 		got := make([]float32, n)
@@ -761,6 +769,9 @@ func (l *oneLeg) relearn(weigh bool) {
 				k := y*r.w + x
 				u, v := (float64(x)-cx)/float64(r.w)*2, (float64(y)-cy)/float64(r.h)*2
 				leg := l.shape.v[min(l.h-1, max(0, r.y0+y))*l.w+min(l.w-1, max(0, r.x0+x))]
+				if float64(r.y0+y) < from {
+					leg *= outsideWeighs
+				}
 				weight[k] = leg * float32(max(0.02, (1-u*u*u*u)*(1-v*v*v*v))*usual/(usual+square[k]))
 			}
 		}
@@ -769,8 +780,10 @@ func (l *oneLeg) relearn(weigh bool) {
 		copyInto(big, mean, r.x0, r.y0)
 		return newRigid(big, r.x0, r.y0, r.w, r.h, weight, r.hold, true)
 	}
-	l.heelRef = again(l.heelRef, func(c *standing, i int) pose { return c.heel[i] })
-	l.calfRef = again(l.calfRef, func(c *standing, i int) pose { return c.calf[i] })
+	// What is found by all of the heel is followed by the part of it that surely lies under the ankle: what turns with the
+	// leg would hold it back.
+	l.heelRef = again(l.heelRef, l.sole-heelAlone*l.shank, func(c *standing, i int) pose { return c.heel[i] })
+	l.calfRef = again(l.calfRef, 0, func(c *standing, i int) pose { return c.calf[i] })
 }
 
 // flat goes through the frames in which the foot stands flat.

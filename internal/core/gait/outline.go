@@ -57,6 +57,7 @@ const (
 	strangeAsAir  = 0.8  // of what it was in the frames before
 	strangeLeft   = 0.35 // of that, from one frame to the next
 	strangeTime   = 0.06 // s
+	landTimeMost  = 0.08 // s, that a heel seems to come down while it rolls
 )
 
 // placed is where a place of a patch's own picture lies in a frame's crop.
@@ -694,11 +695,13 @@ func (l *oneLeg) ends(fps float64) {
 			x[i] = l.heelRef.placed(c.heel[i], l.pivotAt).X
 		}
 		most := slidesFrom * l.shank / fps
-		e.on, e.off = slides(x, e.on, (e.on+e.off)/2, most), slides(x, e.off, (e.on+e.off)/2, most)
+		e.on = landed(x, y, e.on, max(from, e.on-int(landTimeMost*fps)), most)
+		mid := (e.on + e.off) / 2
+		e.on, e.off = from+slides(x[from:to+1], e.on-from, mid-from, most), from+slides(x[from:to+1], e.off-from, mid-from, most)
 		// Before it comes down a heel shows its sole: what does not look as it does standing, does not stand yet. That it
-		// stops to move sideways says it better.
+		// stops to come down or to move sideways says it better.
 		strange := max(strangeTimes*l.usual, l.usual+strangeMore)
-		stops := e.on > 1 && max(math.Abs(x[e.on]-x[e.on-1]), math.Abs(x[e.on-1]-x[e.on-2])) >= most
+		stops := e.on > from+1 && max(math.Abs(x[e.on]-x[e.on-2]), y[e.on]-y[e.on-2]) >= 2*most
 		for on := e.on; !stops && on < e.on+int(strangeTime*fps) && on < (e.on+e.off)/2; on++ {
 			air := max(c.unlike[max(0, on-1)], c.unlike[max(0, on-2)])
 			if c.unlike[on] > max(strange, strangeAsAir*air) && c.unlike[on+1]-l.usual < strangeLeft*(c.unlike[on]-l.usual) {
@@ -717,14 +720,34 @@ func (l *oneLeg) ends(fps float64) {
 	}
 }
 
+// landed goes from the first frame of a contact back to where the foot stops to come down, where that is near: a heel
+// that rolls fast as it lands seems to come down a little longer. most is what a foot on the ground hardly moves from
+// one frame to the next.
+func landed(x, y []float64, on, from int, most float64) int {
+	for i := on; i > from && math.Abs(x[i]-x[i-1]) < most; i-- {
+		if y[i]-y[i-1] < 2*most {
+			continue
+		}
+		if y[i+1]-y[i] > most {
+			i++
+		}
+		return min(on, i)
+	}
+	return on
+}
+
 // slides goes from an end of a contact inward to where the foot stops to move sideways: on a belt it does not, however
-// low it glides before it lands. most is how far it may move from one frame to the next.
+// low it glides before it lands. most is how far it may move from one frame to the next. What begins to move only there
+// is a heel that rolls.
 func slides(x []float64, end, middle int, most float64) int {
 	way := 1
 	if middle < end {
 		way = -1
 	}
 	rests := func(i int) bool { return math.Abs(x[i+way]-x[i]) < most }
+	if before := end - 2*way; before >= 0 && before < len(x) && math.Abs(x[end]-x[before]) < 2*most {
+		return end
+	}
 	for i := end; i != middle && i+2*way != middle; i += way {
 		if rests(i) && rests(i+way) {
 			if abs(i-end) < slidesLeast {
