@@ -660,11 +660,11 @@ func (l *oneLeg) counter(edge *plot, about, calfAside float64) func(y float64) P
 	return func(y float64) Point { return Point{best.x + best.slope*(y-middle), y} }
 }
 
-// ends tells each contact's first and last frame by the heel's height.
+// ends tells each contact's first and last frame by the heel's height, and by where it stops to move.
 func (l *oneLeg) ends(fps float64) {
 	for _, c := range l.contacts {
 		n := len(c.ok)
-		y := make([]float64, n)
+		x, y := make([]float64, n), make([]float64, n)
 		at := c.middle - c.from
 		c.found = false
 		if n == 0 || !c.ok[at] {
@@ -678,7 +678,8 @@ func (l *oneLeg) ends(fps float64) {
 			to++
 		}
 		for i := from; i <= to; i++ {
-			y[i] = l.heelRef.placed(c.heel[i], l.pivotAt).Y
+			p := l.heelRef.placed(c.heel[i], l.pivotAt)
+			x[i], y[i] = p.X, p.Y
 		}
 		for i := range from {
 			y[i] = y[from]
@@ -689,10 +690,6 @@ func (l *oneLeg) ends(fps float64) {
 		e, ok := ends(y, c.ok, fps, unevenHeel*l.shank, from, from, to, to)
 		if !ok || float64(e.off-e.on) < restTime*fps {
 			continue
-		}
-		x := make([]float64, n)
-		for i := from; i <= to; i++ {
-			x[i] = l.heelRef.placed(c.heel[i], l.pivotAt).X
 		}
 		most := slidesFrom * l.shank / fps
 		e.on = landed(x, y, e.on, max(from, e.on-int(landTimeMost*fps)), most)
