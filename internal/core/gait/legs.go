@@ -255,8 +255,8 @@ func (w *watcher) findLegs(r Recording, progress func(int) error) (legs map[term
 	s, ok := o.stride(r.Gait)
 	if !ok {
 		if fps, slow := o.slowed(r.Gait); slow {
-			return nil, false, fault.List{{Field: "fps", Text: fmt.Sprintf("is %g, at which nobody runs so slowly: it looks like slow motion that was "+
-				"filmed at %g a second; say so and it can be read", *r.FPS, fps)}}
+			return nil, false, fault.List{{Field: "fps", Text: fmt.Sprintf("is %g, at which nobody runs so slowly: it looks like slow motion "+
+				"that was filmed at %g a second; say so and it can be read", *r.FPS, fps)}}
 		}
 		return nil, false, notLegs("nothing comes down in turn left and right; film both legs from behind, with light on them")
 	}
