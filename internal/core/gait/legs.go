@@ -46,6 +46,7 @@ const (
 	mostOffPhase  = 0.07
 	longestRun    = 0.42  // of a stride, that a runner's foot stands at most, where it is not seen to stand
 	overGround    = 0.06  // shanks, that a heel lies over the lowest that is seen of its leg, at most
+	underGround   = 0.02  // and under it
 	plainlyLower  = 0.05  // shanks
 	mostOutOfTurn = 0.2   // of the stride, that two legs stand off half of it from one another
 	leastGrain    = 0.008 // of its own contrast, that a heel differs from itself on film: grain, light, skin
@@ -273,13 +274,17 @@ func (w *watcher) findLegs(r Recording, progress func(int) error) (legs map[term
 	if err != nil {
 		return nil, false, err
 	}
-	maps.DeleteFunc(other, func(side term.Side, l *oneLeg) bool { // something of the leg comes down lower than that
-		return s.sole[side]-float64(l.y0)-l.line.heelLow.Y > overGround*l.shank
+	maps.DeleteFunc(other, func(side term.Side, l *oneLeg) bool { // the leg comes down lower than that, or nothing does
+		over := (s.sole[side] - float64(l.y0) - l.line.heelLow.Y) / l.shank
+		return over > overGround || over < -underGround
 	})
 	for side, l := range legs {
 		if now := other[side]; len(legs) == 1 && now != nil && lowerBy(now, l) < plainlyLower*l.shank {
 			return legs, false, nil // nothing says that it was in the air
 		}
+	}
+	if len(legs) == 0 && len(other) < 2 {
+		return nil, false, nil // one alone, that was not seen to stand at first, is none
 	}
 	if legs = lowestOf(legs, other); inTheAir(legs, r.Gait) {
 		return nil, false, notLegs("the feet cannot be told from the belt; put light on them, or film on another belt or in other shoes")
