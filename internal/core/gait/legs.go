@@ -19,7 +19,7 @@ const (
 	bareWide     = 0.143
 	heelTo       = 0.185 // over the ground, where the heel's line ends
 	heelFrom     = 0.04
-	heelAlone    = 0.17
+	heelAlone    = 0.17 // up to which the heel surely lies under the ankle
 	calfFrom     = 0.34 // where the leg's line begins
 	calfTo       = 0.60
 	aroundTime   = 0.62 // of half the stride, to either side of a stance's middle, that a foot is followed

@@ -19,10 +19,10 @@ const (
 	asideMost     = 0.11 // that a leg's middle may lie beside the way from foot to calf
 	bendCost      = 0.10 // of an edge, a px that the middle or the width moves from row to row
 	widenCost     = 0.35
-	stillEdges    = 1.0  // of what stands in the picture without the runner, that is taken off an edge
-	insideFrom    = 3.0  // of brightness, that leg differs from ground
-	insideShare   = 0.25 // of what the leg's middle differs by
-	insideMost    = 30.0
+	stillEdges    = 1.0   // of what stands in the picture without the runner, that is taken off an edge
+	insideFrom    = 3.0   // of brightness, that leg differs from ground
+	insideShare   = 0.25  // of what the leg's middle differs by
+	insideMost    = 30.0  // of brightness
 	coreHalf      = 0.05  // shanks
 	ankleHalf     = 0.077 // shanks, up to ankleTop
 	calfHalf      = 0.125 // from calfTop
