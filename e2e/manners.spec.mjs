@@ -107,6 +107,54 @@ test("inches and miles by a switch", async ({ page }) => {
   await page.getByRole("button", { name: /mm, km/ }).click();
 });
 
+test("a page that is left at once takes nothing along that was not saved yet", async ({ page, browser, trevik }) => {
+  await signIn(page);
+  await page.goto("/fits/5/feet");
+  let held = 300;
+  await page.route("**/fits/5/**", async (route) => {
+    if (route.request().method() === "POST") await new Promise((then) => setTimeout(then, held));
+    await route.continue();
+  });
+  // Three are in line, the second tells the first field anew, as the station is left by its link.
+  await page.getByLabel("Foot length, left, 1", { exact: true }).fill("241");
+  await page.getByLabel("Foot length, right, 1", { exact: true }).fill("242");
+  await page.getByLabel("Foot length, left, 1", { exact: true }).fill("243");
+  await page.locator(".stations a", { hasText: "Shoes" }).click();
+  await expect(page.locator("#saved")).toContainText("saving");
+  await expect(page.getByRole("heading", { name: "Shoes", level: 1 })).toBeVisible();
+  // Another browser has no drafts: what stands there was saved.
+  const other = await browser.newPage({ baseURL: trevik.url });
+  await signIn(other);
+  await other.goto("/fits/5/feet");
+  await expect(other.getByLabel("Foot length, left, 1", { exact: true })).toHaveValue("243");
+  await expect(other.getByLabel("Foot length, right, 1", { exact: true })).toHaveValue("242");
+  // A form of the same page waits, too, and goes by keys as by taps.
+  await page.locator(".stations a", { hasText: "Hello" }).click();
+  await page.getByLabel("Body mass", { exact: true }).fill("61");
+  await page.getByRole("radiogroup", { name: "Socks" }).getByText("thin", { exact: true }).click();
+  await page.locator("main").click({ position: { x: 2, y: 2 } });
+  await page.keyboard.press("c");
+  await expect(page.getByRole("heading", { name: "Card", level: 1 })).toBeVisible();
+  await other.goto("/fits/5/hello");
+  await expect(other.getByLabel("Body mass", { exact: true })).toHaveValue("61");
+  await expect(other.getByRole("radiogroup", { name: "Socks" }).getByLabel("thin")).toBeChecked();
+  // A model is chosen as a weight is still being saved: the answer draws the buttons anew, and the one pressed counts.
+  await page.goto("/fits/5/shoes");
+  await page.getByText("Priorities and toe room").click();
+  held = 800;
+  await page.getByLabel("money", { exact: true }).focus();
+  await page.keyboard.press("End");
+  const last = page.locator("form.choose").last();
+  const model = await last.locator("[name=model]").inputValue();
+  const name = await page.locator(`#model-${model} h3 b`).textContent();
+  await last.getByRole("button", { name: /^Choose/ }).click();
+  await expect(page.locator("#saved")).toContainText("saving");
+  await expect(page.getByRole("heading", { name: "Rotation", level: 1 })).toBeVisible();
+  await other.goto("/fits/5/card");
+  await expect(other.locator(".card")).toContainText(name);
+  await other.close();
+});
+
 test.describe("by touch", () => {
   test.use({ hasTouch: true, viewport: { width: 1024, height: 768 } });
   test("stations and chips are tapped, and are large enough", async ({ page }) => {

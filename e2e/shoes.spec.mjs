@@ -218,6 +218,7 @@ test("a run is made longer and split on the picture, one is added, and weeks dif
   await expect(page.locator('.runbar[data-run="run a"]')).toHaveCount(3);
   await page.getByRole("button", { name: "undo" }).click();
   await expect(km).toHaveValue("21.7");
+  await page.waitForLoadState(); // the scripts of the new page are there, too
 
   const free = await page.evaluate(() => {
     const svg = document.querySelector("svg.weekboard");

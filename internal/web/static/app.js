@@ -4,6 +4,65 @@
 const $ = (selector, root = document) => root.querySelector(selector);
 const typing = (target) => target.closest("input, select, textarea, dialog[open]") !== null;
 
+// Leaving waits for what is still being saved: changes are sent one after another, and a page that is left takes
+// those that wait along. A change that is refused keeps the page, with what is wrong at its field.
+const saving = new Set();
+let leave = null;
+const busy = () => [...saving].some((e) => e.isConnected);
+document.addEventListener("htmx:confirm", (event) => event.detail.verb !== "get" && saving.add(event.detail.elt));
+document.addEventListener("htmx:validation:halted", (event) => saved(event.detail.elt, false));
+document.addEventListener("htmx:afterRequest", (event) => saved(event.detail.requestConfig.elt, event.detail.successful));
+
+function saved(element, well) {
+  if (!saving.delete(element)) return;
+  if (!well) leave = null;
+  setTimeout(() => { // the next in line has begun by then
+    if (busy()) return;
+    const then = leave;
+    leave = null;
+    then?.();
+  });
+}
+
+function hold(event, go) {
+  event.preventDefault();
+  event.stopImmediatePropagation();
+  leave = go;
+  const line = $("#saved");
+  if (line) line.textContent = "saving …";
+}
+
+const page = (at) => at.href.split("#")[0];
+document.addEventListener("click", (event) => {
+  const link = event.target.closest?.("a[href]");
+  if (!link || !busy() || event.button !== 0 || event.ctrlKey || event.metaKey || event.shiftKey || event.altKey) return;
+  if (link.target || link.hasAttribute("download") || link.hasAttribute("hx-get") || page(link) === page(location)) return;
+  hold(event, () => location.assign(link.href));
+}, true);
+
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  if (!busy() || form.method === "dialog" || form.hasAttribute("hx-post")) return;
+  const like = (f) => `${f.action} ${[...new FormData(f)].filter(([name]) => name !== "token").join(" ")}`;
+  const alike = (a, b) => a === b || (a.type === b.type && a.name === b.name && a.value === b.value);
+  const [was, by] = [like(form), event.submitter];
+  hold(event, () => {
+    // The answer may have drawn the form anew.
+    const now = form.isConnected ? form : [...document.forms].find((f) => like(f) === was);
+    if (!now) notice("What stands here changed as the last change was saved. Look, and press again.");
+    else now.requestSubmit(by && [...now.elements].find((e) => alike(e, by)));
+  });
+}, true);
+
+// Back, reload and closing cannot wait: the browser asks first.
+window.addEventListener("beforeunload", (event) => busy() && event.preventDefault());
+
+// To another page, as by a link.
+function go(url) {
+  if (busy()) leave = () => location.assign(url);
+  else location.assign(url);
+}
+
 // Keys: digits and c go to a station, j and k walk the slips, / finds, ? tells.
 function moveSlip(step) {
   const slips = [...document.querySelectorAll(".slip summary")];
@@ -27,10 +86,10 @@ document.addEventListener("keydown", (event) => {
     event.preventDefault();
     const search = $("[data-search]");
     if (search) search.focus();
-    else location.assign("/search");
+    else go("/search");
   } else if (event.key === "n" && $(".rail")) {
     event.preventDefault();
-    location.assign("/new-fit");
+    go("/new-fit");
   } else if (event.key === "?") {
     $("#keys")?.showModal();
   }
