@@ -565,8 +565,10 @@ func (l *oneLeg) alike(stride float64) (deg, phase float64) {
 			}
 		}
 		turn = append(turn, median(all))
-		_, part := math.Modf(float64(c.on) / stride)
-		begin = append(begin, part)
+		if c.on > 0 { // it was seen to land
+			_, part := math.Modf(float64(c.on) / stride)
+			begin = append(begin, part)
+		}
 	}
 	off := func(v []float64, round bool) float64 {
 		// Of a phase, about the middle of the circle that it goes round.
@@ -588,10 +590,13 @@ func (l *oneLeg) alike(stride float64) (deg, phase float64) {
 		}
 		return 1.4826 * median(d)
 	}
-	if len(turn) < 3 {
-		return 0, 0
+	if len(turn) >= 3 {
+		deg = off(turn, false)
 	}
-	return off(turn, false), off(begin, true)
+	if len(begin) >= 3 {
+		phase = off(begin, true)
+	}
+	return deg, phase
 }
 
 // grain is by how much the heel differs from its own picture while it stands, of its contrast: in the middle of all frames. What a

@@ -48,6 +48,8 @@ const (
 	fallsAtEnds   = 0.03   // shanks, that a foot lies lower at both ends than between
 	unevenHeel    = 0.0028 // shanks, that a heel's pivot moves while it rolls
 	slidesFrom    = 0.4    // shanks a second sideways, from which a foot does not stand
+	crawlsTo      = 0.18   // shanks a second, that a foot on the ground may move
+	crawlTime     = 0.075  // s, that it does so at least, to be told from one that lands slowly
 	slidesLeast   = 2      // frames, by which an end is put right for that
 	besideFrom    = 0.2
 	besideTo      = 0.3
@@ -692,6 +694,7 @@ func (l *oneLeg) ends(fps float64) {
 			continue
 		}
 		most := slidesFrom * l.shank / fps
+		e.on = crept(x, y, e.on, from, int(crawlTime*fps), crawlsTo*l.shank/fps)
 		e.on = landed(x, y, e.on, max(from, e.on-int(landTimeMost*fps)), most)
 		mid := (e.on + e.off) / 2
 		e.on, e.off = from+slides(x[from:to+1], e.on-from, mid-from, most), from+slides(x[from:to+1], e.off-from, mid-from, most)
@@ -715,6 +718,27 @@ func (l *oneLeg) ends(fps float64) {
 		}
 		c.on, c.off, c.found = c.from+e.on, c.from+e.off, true
 	}
+}
+
+// crept goes from the first frame of a contact back over frames in which the foot hardly moves, downward or aside: on the
+// ground it may still creep, and what is followed may jump by part of a pixel, which looks like the end of the floor. most
+// is how far it may move from one frame to the next.
+func crept(x, y []float64, on, from, over int, most float64) int {
+	still := func(a, b int) bool {
+		span := float64(b-a) * most
+		return math.Abs(y[b]-y[a]) < span && math.Abs(x[b]-x[a]) < span
+	}
+	first := on
+	for first > from && still(first-1, min(first-1+over, len(y)-1)) {
+		first--
+	}
+	for first < on && !still(first, first+1) {
+		first++
+	}
+	if on-first < over {
+		return on
+	}
+	return first
 }
 
 // landed goes from the first frame of a contact back to where the foot stops to come down, where that is near: a heel

@@ -34,13 +34,16 @@ func (a tone) bright() float64 { return 0.3*a[0] + 0.59*a[1] + 0.11*a[2] }
 
 const plainWide, plainHigh, plainFPS = 640, 480, 120.0
 
-func newPlainRunner(seed uint64) *plainRunner {
+func newPlainRunner(seed uint64, how gait.Motion) *plainRunner {
 	r := rand.New(rand.NewPCG(seed, 4711))
 	u := func(a, b float64) float64 { return a + (b-a)*r.Float64() }
 	pick := func(l ...tone) tone { return l[r.IntN(len(l))] }
 	p := &plainRunner{shank: u(150, 200), stride: u(0.66, 0.8), duty: u(0.28, 0.4), lift: u(0.45, 0.75), drift: u(0.02, 0.06),
 		ankle: u(0.065, 0.085), calf: u(0.115, 0.15), calfAt: u(0.6, 0.72), heel: u(0.075, 0.1), light: u(-0.7, 0.7), noise: u(1, 3.5),
 		texture: u(0, 8), ground: plainHigh * u(0.84, 0.92), r: r}
+	if how == gait.Walk {
+		p.stride, p.duty, p.lift = u(0.95, 1.15), u(0.4, 0.5), u(0.15, 0.3)
+	}
 	p.skyline = p.ground - p.shank*u(0.1, 0.5)
 	p.wall = pick(tone{205, 203, 198}, tone{120, 125, 130}, tone{170, 160, 140}, tone{90, 100, 120})
 	p.belt = pick(tone{40, 40, 44}, tone{70, 70, 72}, tone{105, 105, 100})
@@ -175,16 +178,21 @@ func (f plainFilm) Len() int                         { return len(f) }
 func (f plainFilm) Frame(i int) (image.Image, error) { return f[i], nil }
 
 // The reader was shaped by the maker that ships; here it meets another.
-func TestAnotherMaker(t *testing.T) {
+func TestAnotherMaker(t *testing.T) { anotherMaker(t, gait.Run, 100, 104) }
+
+// Nothing of a walker's foot is in the air for long, and what stands fills its place hardly better than what swings.
+func TestAnotherMakersWalkers(t *testing.T) { anotherMaker(t, gait.Walk, 110, 112) }
+
+func anotherMaker(t *testing.T, how gait.Motion, from, to uint64) {
 	var legs, contacts, far, early, off float64
-	for seed := uint64(100); seed < 104; seed++ {
-		p := newPlainRunner(seed)
+	for seed := from; seed < to; seed++ {
+		p := newPlainRunner(seed, how)
 		var film plainFilm
 		for i := range int(3 * plainFPS) {
 			film = append(film, p.frame(i))
 		}
 		fps := plainFPS
-		rec := gait.Recording{Schema: gait.RecordingSchema, View: gait.Rear, Gait: gait.Run, Shod: "shoes", Surface: "treadmill", FPS: &fps,
+		rec := gait.Recording{Schema: gait.RecordingSchema, View: gait.Rear, Gait: how, Shod: "shoes", Surface: "treadmill", FPS: &fps,
 			Markers: gait.NoMarkers}
 		followed, err := gait.Follow(film, rec, nil)
 		if err != nil {

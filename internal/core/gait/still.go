@@ -9,34 +9,33 @@ import (
 
 // House values of the look over a film without dots.
 const (
-	smallHeight   = 240      // px, a film is looked over at
-	smallBytes    = 64 << 20 // that its frames take at most
-	keptBytes     = 192 << 20
-	columns       = 40 // of cells, in which what changes is told apart
-	cellRows      = 24
-	feetOver      = 12.0 // of brightness, that a foot differs from the ground
-	faintCell     = 0.02 // of the cell that changes most: less is noise
-	inTurn        = 1.5  // times what a place changes within a beat, from which it changes with the stride
-	leadNear      = 25.0 // of brightness, about where a row leads
-	leadTimes     = 2.5
-	leadClose     = 10.0  // of brightness, that the ground differs from where its row leads to
-	leadSeen      = 2     // beats, in which the ground is as its row leads to: it is no leg then, however long that stays
-	footHigh      = 0.2   // of the picture's height, that a foot is looked at for standing still
-	soleBand      = 0.045 // of the picture's height, over the lowest edge
-	runStands     = 0.30  // of the stride, that a foot stands at least
-	walkStands    = 0.50
-	outOfTurn     = 5 // beats, that the feet come out of turn at most
-	cameraLooks   = 24
-	cameraReach   = 5    // px of the small picture, that a camera is looked at for having moved
-	solesApart    = 0.03 // of the picture's height
-	walkFills     = 0.2  // of what it counts in a run, that a standing foot fills its place: walking, the other hardly leaves it
-	leastStanding = -1.2
-	slowWalk      = 0.5 // Hz, of one leg
-	fastWalk      = 1.4
-	slowRun       = 1.0
-	fastRun       = 2.1
-	slowMotionTo  = 61   // frames a second, that a film plays at which was filmed at more
-	leastInStep   = 0.12 // of what changes, that goes with the stride
+	smallHeight  = 240      // px, a film is looked over at
+	smallBytes   = 64 << 20 // that its frames take at most
+	keptBytes    = 192 << 20
+	columns      = 40 // of cells, in which what changes is told apart
+	cellRows     = 24
+	feetOver     = 12.0 // of brightness, that a foot differs from the ground
+	faintCell    = 0.02 // of the cell that changes most: less is noise
+	inTurn       = 1.5  // times what a place changes within a beat, from which it changes with the stride
+	leadNear     = 25.0 // of brightness, about where a row leads
+	leadTimes    = 2.5
+	leadClose    = 10.0  // of brightness, that the ground differs from where its row leads to
+	leadSeen     = 2     // beats, in which the ground is as its row leads to: it is no leg then, however long that stays
+	footHigh     = 0.2   // of the picture's height, that a foot is looked at for standing still
+	soleBand     = 0.045 // of the picture's height, over the lowest edge
+	runStands    = 0.30  // of the stride, that a foot stands at least
+	walkStands   = 0.50
+	outOfTurn    = 5 // beats, that the feet come out of turn at most
+	cameraLooks  = 24
+	cameraReach  = 5    // px of the small picture, that a camera is looked at for having moved
+	solesApart   = 0.03 // of the picture's height
+	walkFills    = 0.2  // of what it counts in a run, that a standing foot fills its place: walking, the other hardly leaves it
+	slowWalk     = 0.5  // Hz, of one leg
+	fastWalk     = 1.4
+	slowRun      = 1.0
+	fastRun      = 2.1
+	slowMotionTo = 61   // frames a second, that a film plays at which was filmed at more
+	leastInStep  = 0.12 // of what changes, that goes with the stride
 )
 
 // overview is a film at a small scale, brightness alone.
@@ -577,9 +576,6 @@ func (c *cycle) feet(out *striding, o *overview, standing, fills float64, later 
 				best, at0 = v, [2]int{a, b}
 			}
 		}
-	}
-	if best < leastStanding {
-		return false
 	}
 	at0[0], at0[1] = (at0[0]+later)%beats, (at0[1]+later)%beats
 	for k, side := range term.Sides {
