@@ -59,20 +59,39 @@ func findFoot(m *mask, unit float64, known, turned bool) (*foot, error) {
 	f := &foot{w: m.w, h: m.h, unit: unit}
 	main := all[0]
 	s := spots{labels, all, map[int]bool{main.label: true}, map[int]bool{}}
+	var parts, others []piece // that lie in line with it, as heel and ball do, and other feet
 	for _, p := range all[1:] {
 		if float64(p.area) < pieceOfBody*float64(main.area) {
 			break
 		}
-		if chainOf(main, p) {
+		if chainOf(main, p) || aheadOf(main, p) {
 			s.chain[p.label] = true
 			continue
 		}
 		switch goesWith(main, p) {
 		case anotherFoot:
-			f.two = true
+			others = append(others, p)
 		case samePrint:
-			s.body[p.label] = true
-			f.broken = true
+			parts = append(parts, p)
+		default:
+			// It may be toes that touch one another: where it lies will tell.
+			s.chain[p.label] = float64(p.area) < chainMost*float64(main.area)
+		}
+	}
+	for k, p := range parts {
+		// Heel and ball are the largest; what lies ahead of them is toes, not a part of either.
+		if k > 0 && beyond(main, parts[0], p) {
+			s.chain[p.label] = true
+			continue
+		}
+		s.body[p.label] = true
+		f.broken = true
+	}
+	for _, p := range others {
+		if f.broken && beyond(main, parts[0], p) && float64(p.area) < mostChain*float64(main.area+parts[0].area) {
+			s.chain[p.label] = true
+		} else {
+			f.two = true
 		}
 	}
 	s = f.crop(s)
@@ -231,19 +250,43 @@ func (p piece) axes() (major, minor, ux, uy float64) {
 // House values of a chain of toes: much thinner than the foot or its ball is wide, and across the way to it.
 const (
 	chainThin   = 0.45
+	chainStout  = 0.6 // of a heel or a ball by itself
 	chainLong   = 1.9 // times its width
 	chainAcross = 0.5
 	chainMost   = 0.45 // of the largest piece's area
+	mostChain   = 0.3  // of heel and ball together
 )
 
 // chainOf says whether a piece is toes that touch one another, ahead of the largest piece.
 func chainOf(a, b piece) bool {
-	_, na, _, _ := a.axes()
+	ma, na, _, _ := a.axes()
 	mb, nb, bx, by := b.axes()
 	dx, dy := b.cx-a.cx, b.cy-a.cy
-	apart := math.Hypot(dx, dy)
-	return apart > 0 && nb < chainThin*na && mb > chainLong*nb && math.Abs(dx*bx+dy*by)/apart < chainAcross &&
+	apart, thin := math.Hypot(dx, dy), chainThin
+	if ma/na < stoutFoot {
+		thin = chainStout
+	}
+	return apart > 0 && nb < thin*na && mb > chainLong*nb && math.Abs(dx*bx+dy*by)/apart < chainAcross &&
 		float64(b.area) < chainMost*float64(a.area)
+}
+
+// wholeFoot is how far from a whole foot's middle, in its standard deviations along, toes ahead of it may lie: a heel lies
+// farther from a ball that is as slim as a foot, since that has a long tail (house).
+const wholeFoot = 2.6
+
+// aheadOf says whether a piece is toes that touch one another, ahead of a largest piece that is a whole foot.
+func aheadOf(a, b piece) bool {
+	ma, na, ax, ay := a.axes()
+	dx, dy := b.cx-a.cx, b.cy-a.cy
+	return ma/na > stoutFoot && float64(b.area) < chainMost*float64(a.area) && math.Abs(dx*ax+dy*ay) < wholeFoot*ma &&
+		math.Abs(dx*ax+dy*ay) > math.Sqrt(3)*ma && math.Abs(dx*ay-dy*ax) < math.Sqrt(3)*na
+}
+
+// beyond says whether a piece lies ahead of two others that lie in line, rather than between them.
+func beyond(a, b, p piece) bool {
+	dx, dy := b.cx-a.cx, b.cy-a.cy
+	t := ((p.cx-a.cx)*dx + (p.cy-a.cy)*dy) / (dx*dx + dy*dy)
+	return t < 0 || t > 1
 }
 
 // along is a piece's standard deviation along a direction.
@@ -252,7 +295,7 @@ func (p piece) along(x, y float64) float64 { return math.Sqrt(max(0, p.xx*x*x+2*
 // House values of two parts of one print.
 const (
 	stoutFoot = 2.1 // as long as wide, by standard deviations: no whole foot is so stout
-	nearParts = 3.1 // times their standard deviations towards one another that they lie apart
+	nearParts = 4.5 // times their standard deviations towards one another that they lie apart
 )
 
 const (

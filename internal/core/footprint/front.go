@@ -10,15 +10,17 @@ const (
 	frontInlierMM = 1.5  // from the curve, within which a column ends at the ball's own border
 	toeRiseMM     = 2.0  // beyond the curve, from which a column runs on into a toe
 	frontEdge     = 0.86 // of the ball's half width, within which the curve is looked for
-	leastAhead    = 0.22 // of the ball's width that its front lies ahead of its widest place
+	leastAhead    = 0.12 // of the ball's width that its front lies ahead of its widest place
 	mostAhead     = 0.86
-	mostSlant     = 0.36 // that one side of the front lies ahead of the other
+	mostSlant     = 0.5  // that one side of the front lies ahead of the other
 	mostDropMM    = 12.0 // that a ball's corner lies behind the curve beside a toe
 	widestNeck    = 0.3  // of the ball's width; two toes have a notch between them
-	leastCorner   = 0.15 // that its corners lie ahead of the widest place
+	leastCorner   = 0.0  // that its corners lie ahead of the widest place
 	leastCoreMM2  = 1.0  // of a toe's middle
 	leastSupport  = 0.02 // of the columns, for a curve
+	usualSlant    = 0.2  // of the ball's width, to which a front slants, to either side
 	usualBend     = -0.3 // the parabola's, of the ball's width
+	slimmestMM    = 3.3  // of a circle within a toe, its radius at least
 	triples       = 22   // places across that a curve is tried through, three at a time
 )
 
@@ -70,6 +72,9 @@ func (f *foot) cutToes() {
 		return
 	}
 	g, ok := f.frontCurve(cols, right-left, 1)
+	if !ok && !f.patchy && f.cutNecks(a, right-left) {
+		return
+	}
 	if !ok && (f.patchy || f.parted(a, 1-endShare, 1) > 0.25) { // toes are seen, and little of what lies behind them
 		for _, strict := range []float64{0.4, 0.15} {
 			if g, ok = f.frontCurve(cols, right-left, strict); ok {
@@ -82,6 +87,9 @@ func (f *foot) cutToes() {
 		return
 	}
 	f.cutBeyond(a, from, cols, g, left, right)
+	if !f.patchy && f.cutNecks(f.about(), right-left) { // the curve went through toes
+		f.guessed = true
+	}
 }
 
 func (f *foot) widthsOf(a frame) []float64 {
@@ -157,7 +165,7 @@ func (f *foot) frontCurve(cols []column, ball, strict float64) (best cubic, ok b
 			}
 		}
 		// Where little is seen of it, the front is like most.
-		slant, bend := (g.at(1)-g.at(-1))/ball, g[2]/ball
+		slant, bend := max(0, math.Abs(g.at(1)-g.at(-1))/ball-usualSlant), g[2]/ball
 		like := 0.2*(slant/0.25)*(slant/0.25) + 0.1*((bend-usualBend)/0.2)*((bend-usualBend)/0.2)
 		return sum - like*float64(len(inner))
 	}
@@ -299,8 +307,8 @@ func (f *foot) cutBeyond(a frame, from float64, cols []column, g cubic, left, ri
 	}
 	labels, parts := pieces(cut)
 	for _, p := range parts {
-		if float64(p.area)*f.unit*f.unit < smallestToeMM2 {
-			continue // a tooth of the border
+		if float64(p.area)*f.unit*f.unit < smallestToeMM2 || float64(slices.Max(distance(p.of(labels, f.w), true).v))*f.unit < slimmestMM {
+			continue // a tooth of the border, or a sliver along it
 		}
 		for i, l := range labels {
 			if int(l) == p.label {
@@ -329,13 +337,8 @@ func (f *foot) beside(m *mask, i int) bool {
 // erosion parts them.
 func (f *foot) addToes(labels []int32, p piece) {
 	// All of it is done in the piece's own corner of the picture.
-	w, h := p.x1-p.x0+1, p.y1-p.y0+1
-	m := newMask(w, h)
-	for y := range h {
-		for x := range w {
-			m.on[y*w+x] = int(labels[(y+p.y0)*f.w+x+p.x0]) == p.label
-		}
-	}
+	m := p.of(labels, f.w)
+	w := m.w
 	depth := distance(m, true)
 	cores := f.cores(m, depth, firstErosionMM/f.unit/2)
 	near := make([]*raster, len(cores))

@@ -108,7 +108,7 @@ type breadths struct{ ball, heel, narrow float64 }
 
 func (f *foot) breadths(a frame) breadths {
 	w := f.widths(a)
-	s := smooth(w[:], 2)
+	s := smooth(w[:], 1)
 	heelAt, ballAt := indexOfMax(s[:bins/3]), bins*2/3+indexOfMax(s[bins*2/3:])
 	b := breadths{ball: s[ballAt], heel: s[heelAt], narrow: slices.Min(s[min(heelAt+bins/10, bins/3):ballAt])}
 	if f.broken {

@@ -122,8 +122,36 @@ func (f *foot) quality(r *Reading, k ink) {
 	if f.guessed {
 		score *= 0.5
 	}
+	score *= 1 - min(0.5, faintCounts*max(0, f.faint(k)-faintLeast))
 	score *= 1 - min(0.6, 4*f.dry) // what stayed dry at the border is not told from where nothing stood
 	r.Score = math.Round(1000*max(leastScore, min(1, score))) / 1000
+}
+
+// House values of what is neither print nor paper for sure.
+const (
+	faintFrom, faintTo = 0.25, 0.6 // of the print's usual level
+	faintMM            = 1.0       // half as wide as that is at least: less is an edge
+	faintLeast         = 0.002     // of the body's area
+	faintCounts        = 20.0
+)
+
+// faint is how much lies about the arch that may be print or not, as a share of the body: a band pressed so lightly that it
+// is half as dark.
+func (f *foot) faint(k ink) float64 {
+	a := f.about()
+	r := max(2, int(math.Round(faintMM/f.unit)))
+	between := func(x, y int) bool { v := k.at(x, y); return v > faintFrom && v < faintTo }
+	n := 0
+	for y := r; y < f.h-r; y++ {
+		for x := r; x < f.w-r; x++ {
+			if between(x, y) && between(x-r, y) && between(x+r, y) && between(x, y-r) && between(x, y+r) {
+				if t := a.share(float64(x), float64(y)); t > 0.2 && t < 0.8 {
+					n++
+				}
+			}
+		}
+	}
+	return float64(n) / float64(max(1, f.area()))
 }
 
 // edgeWidth is how wide the print's edge is, in pixels: the level between paper and

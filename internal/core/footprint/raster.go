@@ -316,6 +316,17 @@ func pieces(m *mask) ([]int32, []piece) {
 	return labels, out
 }
 
+// of is a piece by itself, in its own corner of the picture, which is so wide.
+func (p piece) of(labels []int32, wide int) *mask {
+	m := newMask(p.x1-p.x0+1, p.y1-p.y0+1)
+	for y := range m.h {
+		for x := range m.w {
+			m.on[y*m.w+x] = int(labels[(y+p.y0)*wide+x+p.x0]) == p.label
+		}
+	}
+	return m
+}
+
 // distance is each pixel's distance in pixels to the nearest pixel that is off;
 // beyond the picture's edge counts as off when edge is set. The exact transform of
 // Felzenszwalb and Huttenlocher.
@@ -352,19 +363,33 @@ func distance(m *mask, edge bool) *raster {
 			out[q] = d*d + f[v[k]]
 		}
 	}
+	// Down and up the columns first: there the nearest is told by counting.
 	columns := make([]float64, m.w*m.h)
-	for x := range m.w {
-		f[0], f[m.h+1] = outside, outside
-		for y := range m.h {
-			f[y+1] = 0
-			if m.on[y*m.w+x] {
-				f[y+1] = far
+	beyond := math.Sqrt(outside)
+	step := func(y, from int) {
+		for x := range m.w {
+			i, near := y*m.w+x, beyond
+			if from >= 0 && from < m.h {
+				near = columns[from*m.w+x]
+			}
+			switch {
+			case !m.on[i]:
+				columns[i] = 0
+			case from < y:
+				columns[i] = near + 1
+			default:
+				columns[i] = min(columns[i], near+1)
 			}
 		}
-		pass(m.h + 2)
-		for y := range m.h {
-			columns[y*m.w+x] = min(far, out[y+1])
-		}
+	}
+	for y := range m.h {
+		step(y, y-1)
+	}
+	for y := m.h - 1; y >= 0; y-- {
+		step(y, y+1)
+	}
+	for i, c := range columns {
+		columns[i] = min(far, c*c)
 	}
 	for y := range m.h {
 		f[0], f[m.w+1] = outside, outside
@@ -397,6 +422,37 @@ func opened(m *mask, r float64) *mask {
 		out.on[i] = m.on[i] && float64(v) <= r
 	}
 	return out
+}
+
+// closeLines closes gaps of at most so many pixels along a row or a column.
+func (m *mask) closeLines(most int) {
+	above := make([]int, m.w) // the last row in which a column was on
+	for x := range above {
+		above[x] = -most - 1
+	}
+	var gaps []int
+	for y := range m.h {
+		left := -most - 1
+		for x, on := range m.on[y*m.w : (y+1)*m.w] {
+			if !on {
+				continue
+			}
+			if gap := x - left - 1; gap > 0 && gap <= most {
+				for k := left + 1; k < x; k++ {
+					gaps = append(gaps, y*m.w+k)
+				}
+			}
+			if gap := y - above[x] - 1; gap > 0 && gap <= most {
+				for k := above[x] + 1; k < y; k++ {
+					gaps = append(gaps, k*m.w+x)
+				}
+			}
+			left, above[x] = x, y
+		}
+	}
+	for _, i := range gaps {
+		m.on[i] = true
+	}
 }
 
 // fillHoles closes holes of up to area px in a mask, and gives them: a dry spot is still contact.

@@ -191,7 +191,7 @@ func (p *Prepared) Read(opt Options) (Reading, error) {
 				"give the paper's corners.", n)})
 	}
 	try := func(turned bool) (out Reading, patchy bool, err error) {
-		f, err := findFoot(p.ink.cut(opt, p.plane), p.unit, p.plane.mm > 0, turned)
+		f, err := findFoot(p.ink.cut(opt, p.plane, p.unit), p.unit, p.plane.mm > 0, turned)
 		if err != nil {
 			return out, false, err
 		}
@@ -335,8 +335,12 @@ func convex(q [4]Point) bool {
 	return true
 }
 
-// cut is the print as a mask: above the level, with what was painted and erased.
-func (k ink) cut(opt Options, p plane) *mask {
+// creaseMM is how wide a line may be that skin leaves unprinted where it folds, across ball, arch or heel: what lies on
+// both sides of it is one (house).
+const creaseMM = 1.1
+
+// cut is the print as a mask: above the level and without its creases, with what was painted and erased.
+func (k ink) cut(opt Options, p plane, unit float64) *mask {
 	level := float32(0.5)
 	if opt.Level > 0 {
 		level = float32(opt.Level)
@@ -345,6 +349,7 @@ func (k ink) cut(opt Options, p plane) *mask {
 	for i, v := range k.v {
 		m.on[i] = v > level
 	}
+	m.closeLines(int(math.Round(creaseMM / unit)))
 	for _, s := range opt.Strokes {
 		m.paint(s, p)
 	}

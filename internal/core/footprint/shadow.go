@@ -72,6 +72,19 @@ func (r *raster) unshadow(unit float64) {
 	if float64(shaded) < leastShadow*float64(len(r.v)) {
 		return
 	}
+	// A shadow falls in from the picture's edge. What is dark and does not reach it is print that is faint somewhere along
+	// its border.
+	dark := newMask(r.w, r.h)
+	for i, v := range r.v {
+		dark.on[i] = ground[i] && v > shadowFrom
+	}
+	labels, parts := pieces(dark)
+	for i, l := range labels {
+		if l > 0 {
+			p := parts[l-1]
+			ground[i] = p.x0 <= 1 || p.y0 <= 1 || p.x1 >= r.w-2 || p.y1 >= r.h-2
+		}
+	}
 	some, sum := newRaster(r.w, r.h), newRaster(r.w, r.h)
 	for i, g := range ground {
 		if g {
