@@ -20,6 +20,7 @@ const (
 	leastSupport  = 0.02 // of the columns, for a curve
 	usualSlant    = 0.2  // of the ball's width, to which a front slants, to either side
 	usualBend     = -0.3 // the parabola's, of the ball's width
+	shortestMM    = 9.0  // that a toe stands out from the ball at least
 	slimmestMM    = 3.3  // of a circle within a toe, its radius at least
 	triples       = 22   // places across that a curve is tried through, three at a time
 )
@@ -307,7 +308,8 @@ func (f *foot) cutBeyond(a frame, from float64, cols []column, g cubic, left, ri
 	}
 	labels, parts := pieces(cut)
 	for _, p := range parts {
-		if float64(p.area)*f.unit*f.unit < smallestToeMM2 || float64(slices.Max(distance(p.of(labels, f.w), true).v))*f.unit < slimmestMM {
+		round := float64(slices.Max(distance(p.of(labels, f.w), true).v))
+		if float64(p.area)*f.unit*f.unit < smallestToeMM2 || round*f.unit < slimmestMM || f.standsOut(labels, p, cut)*f.unit < shortestMM {
 			continue // a tooth of the border, or a sliver along it
 		}
 		for i, l := range labels {
@@ -318,6 +320,23 @@ func (f *foot) cutBeyond(a frame, from float64, cols []column, g cubic, left, ri
 		f.addToes(labels, p)
 	}
 	f.keepLargest()
+}
+
+// standsOut is how far a piece that is cut off reaches from what stays of the body, px.
+func (f *foot) standsOut(labels []int32, p piece, cut *mask) (most float64) {
+	const about = 3
+	m := newMask(p.x1-p.x0+1+2*about, p.y1-p.y0+1+2*about)
+	x0, y0 := p.x0-about, p.y0-about
+	for i := range m.on {
+		x, y := x0+i%m.w, y0+i/m.w
+		m.on[i] = !f.body.get(x, y) || cut.get(x, y)
+	}
+	for i, d := range distance(m, false).v {
+		if x, y := x0+i%m.w, y0+i/m.w; x >= 0 && y >= 0 && x < f.w && y < f.h && int(labels[y*f.w+x]) == p.label {
+			most = max(most, float64(d))
+		}
+	}
+	return most
 }
 
 // beside says whether a pixel lies beside one of a mask.

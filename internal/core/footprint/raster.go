@@ -428,11 +428,11 @@ func opened(m *mask, r float64) *mask {
 func (m *mask) closeLines(most int) {
 	above := make([]int, m.w) // the last row in which a column was on
 	for x := range above {
-		above[x] = -most - 1
+		above[x] = -most - 2
 	}
 	var gaps []int
 	for y := range m.h {
-		left := -most - 1
+		left := -most - 2
 		for x, on := range m.on[y*m.w : (y+1)*m.w] {
 			if !on {
 				continue

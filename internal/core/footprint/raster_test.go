@@ -3,6 +3,7 @@ package footprint
 import (
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 )
 
@@ -59,6 +60,25 @@ func TestPieces(t *testing.T) {
 				math.Abs(p.xx-(sum[i].xx/k-cx*cx)) > 1e-7 || math.Abs(p.xy-(sum[i].xy/k-cx*cy)) > 1e-7 {
 				t.Fatalf("part %d: %+v", i+1, p)
 			}
+		}
+	}
+}
+
+// Gaps are closed along rows and columns, as far as they are narrow, and nothing at the picture's edges.
+func TestCloseLines(t *testing.T) {
+	m := newMask(9, 9)
+	for i := range m.on {
+		x, y := i%9, i/9
+		m.on[i] = x != 0 && y != 4 && x != 8 && (x < 5 || x > 7 || y > 4)
+	}
+	m.on[0] = true
+	before := slices.Clone(m.on)
+	m.closeLines(1)
+	for i, on := range m.on {
+		x, y := i%9, i/9
+		want := before[i] || y == 4 && x >= 1 && x < 5
+		if on != want {
+			t.Errorf("%d, %d is %t", x, y, on)
 		}
 	}
 }
