@@ -12,10 +12,14 @@ import (
 
 // House values of following.
 const (
-	bridgeTime  = 0.025 // s, a gap that may be bridged
-	coastTime   = 0.060 // s, how long a lost dot is looked for where it should be
-	mostUnread  = 0.2   // the share of frames that may be missing or broken
-	hiddenShare = 0.55  // a spot of less than this of a dot's usual area is half hidden
+	bridgeTime    = 0.025 // s, a gap that may be bridged
+	coastTime     = 0.060 // s, how long a lost dot is looked for where it should be
+	mostUnread    = 0.2   // the share of frames that may be missing or broken
+	leapsTogether = 3     // dots of one leg, that go far at once
+	leapMost      = 4.0   // diameters, that they go at most
+	leapAlike     = 0.2   // of the way, by which theirs differ
+	leapPX        = 2.0
+	hiddenShare   = 0.55 // a spot of less than this of a dot's usual area is half hidden
 )
 
 // bridgeFrames is how many frames a gap may have and still be bridged.
@@ -320,12 +324,72 @@ func link(open []*trail, spots []spot, frame int) (left []spot) {
 		t := open[p.trail]
 		t.frames, t.spots = append(t.frames, frame), append(t.spots, spots[p.spot])
 	}
+	for leap(open, spots, frame, tookTrail, tookSpot) {
+	}
 	for i, s := range spots {
 		if !tookSpot[i] {
 			left = append(left, s)
 		}
 	}
 	return left
+}
+
+// leap gives the trails of one leg, which all went farther at once than any was expected to, their spots: those that lie
+// as far from where the trails were, the same way. A foot that starts or lands at once does that, and one that goes on
+// while a frame is left out. It says whether there was such a leg.
+func leap(open []*trail, spots []spot, frame int, tookTrail, tookSpot []bool) bool {
+	var lost []int
+	for i, t := range open {
+		if at, _ := t.last(); !tookTrail[i] && at == frame-1 {
+			lost = append(lost, i)
+		}
+	}
+	if len(lost) < leapsTogether {
+		return false
+	}
+	// where is the spot that a trail has after a leap, -1 where there is none.
+	where := func(i int, by Point) int {
+		_, last := open[i].last()
+		best, near := -1, leapAlike*math.Hypot(by.X, by.Y)+leapPX
+		for k, s := range spots {
+			if d := s.distance(last.plus(by)); !tookSpot[k] && d < near && s.diameter < 1.5*last.diameter && last.diameter < 1.5*s.diameter {
+				best, near = k, d
+			}
+		}
+		return best
+	}
+	var best Point
+	most, least := leapsTogether-1, 0.0
+	for _, i := range lost {
+		_, last := open[i].last()
+		for k, s := range spots {
+			by := s.minus(last.Point)
+			far := math.Hypot(by.X, by.Y)
+			if tookSpot[k] || far > leapMost*last.diameter {
+				continue
+			}
+			n := 0
+			for _, j := range lost {
+				if where(j, by) >= 0 {
+					n++
+				}
+			}
+			if n > most || n == most && n >= leapsTogether && far < least {
+				most, least, best = n, far, by
+			}
+		}
+	}
+	if most < leapsTogether {
+		return false
+	}
+	for _, i := range lost {
+		if k := where(i, best); k >= 0 {
+			tookTrail[i], tookSpot[k] = true, true
+			t := open[i]
+			t.frames, t.spots = append(t.frames, frame), append(t.spots, spots[k])
+		}
+	}
+	return true
 }
 
 // keepDots refuses what is no dot: patches that are not round even at rest, of

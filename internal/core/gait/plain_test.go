@@ -20,6 +20,9 @@ type plainRunner struct {
 	light, noise, texture, ground, skyline float64
 	x, tibia, down, peak, end, when        [2]float64
 	wall, belt, skin, shoe, sole           tone
+	dot                                    *tone // where dots are stuck on
+	dotRound                               float64
+	rises                                  float64 // of the time in the air, in which a foot leaves the belt
 	grain                                  []float64
 	r                                      *rand.Rand
 }
@@ -40,7 +43,7 @@ func newPlainRunner(seed uint64, how gait.Motion) *plainRunner {
 	pick := func(l ...tone) tone { return l[r.IntN(len(l))] }
 	p := &plainRunner{shank: u(150, 200), stride: u(0.66, 0.8), duty: u(0.28, 0.4), lift: u(0.45, 0.75), drift: u(0.02, 0.06),
 		ankle: u(0.065, 0.085), calf: u(0.115, 0.15), calfAt: u(0.6, 0.72), heel: u(0.075, 0.1), light: u(-0.7, 0.7), noise: u(1, 3.5),
-		texture: u(0, 8), ground: plainHigh * u(0.84, 0.92), r: r}
+		texture: u(0, 8), ground: plainHigh * u(0.84, 0.92), rises: 0.04, r: r}
 	if how == gait.Walk {
 		p.stride, p.duty, p.lift = u(0.95, 1.15), u(0.4, 0.5), u(0.15, 0.3)
 	}
@@ -48,7 +51,7 @@ func newPlainRunner(seed uint64, how gait.Motion) *plainRunner {
 	p.wall = pick(tone{205, 203, 198}, tone{120, 125, 130}, tone{170, 160, 140}, tone{90, 100, 120})
 	p.belt = pick(tone{40, 40, 44}, tone{70, 70, 72}, tone{105, 105, 100})
 	p.sole = pick(tone{240, 240, 236}, tone{200, 180, 150}, tone{90, 90, 95})
-	for math.Abs(p.skin.bright()-p.wall.bright()) < 25 || math.Abs(p.shoe.bright()-p.belt.bright()) < 25 {
+	for ok := false; !ok; ok = math.Abs(p.skin.bright()-p.wall.bright()) > 25 && math.Abs(p.shoe.bright()-p.belt.bright()) > 25 {
 		p.skin = pick(tone{226, 185, 160}, tone{196, 146, 116}, tone{140, 94, 68}, tone{84, 54, 40}, tone{35, 36, 44})
 		p.shoe = pick(tone{230, 230, 230}, tone{200, 60, 50}, tone{50, 80, 160}, tone{240, 220, 60}, tone{120, 120, 126})
 	}
@@ -75,7 +78,7 @@ func (p *plainRunner) at(k, frame int) (stands bool, u, height, everted float64)
 		return true, u, 0, p.peak[k] + (p.end[k]-p.peak[k])*ease((u-p.when[k])/(1-p.when[k]))
 	}
 	u = (f - p.duty) / (1 - p.duty)
-	height = p.lift*p.shank*math.Pow(math.Sin(math.Pi*math.Pow(u, 0.8)), 1.3) + 0.1*p.shank*min(u/0.04, 1, (1-u)/0.06)
+	height = p.lift*p.shank*math.Pow(math.Sin(math.Pi*math.Pow(u, 0.8)), 1.3) + 0.1*p.shank*min(u/p.rises, 1, (1-u)/0.06)
 	return false, u, height, p.end[k] + (p.down[k]-p.end[k])*ease(u)
 }
 
@@ -170,6 +173,28 @@ func (p *plainRunner) leg(img []tone, k, i int) {
 		}
 		return lit(p.shoe)(t, aside)
 	})
+	if p.dot == nil {
+		return
+	}
+	between := func(a, b gait.Point, t float64) gait.Point {
+		return gait.Point{X: a.X + t*(b.X-a.X), Y: a.Y + t*(b.Y-a.Y)}
+	}
+	for _, at := range []gait.Point{between(low, ankle, 0.35), between(low, ankle, 0.95), between(ankle, knee, 0.12),
+		between(ankle, knee, 0.6)} {
+		disc(img, at, p.dotRound, lit(*p.dot))
+	}
+}
+
+// disc draws a round, lit from one side.
+func disc(img []tone, at gait.Point, round float64, of func(t, aside float64) tone) {
+	for y := max(0, int(at.Y-round-1)); y <= min(plainHigh-1, int(at.Y+round+1)); y++ {
+		for x := max(0, int(at.X-round-1)); x <= min(plainWide-1, int(at.X+round+1)); x++ {
+			dx, dy := float64(x)-at.X, float64(y)-at.Y
+			if cover := min(1, round-math.Hypot(dx, dy)+0.5); cover > 0 {
+				img[y*plainWide+x] = img[y*plainWide+x].to(of(0, dx/round), cover)
+			}
+		}
+	}
 }
 
 type plainFilm []image.Image
@@ -178,22 +203,33 @@ func (f plainFilm) Len() int                         { return len(f) }
 func (f plainFilm) Frame(i int) (image.Image, error) { return f[i], nil }
 
 // The reader was shaped by the maker that ships; here it meets another.
-func TestAnotherMaker(t *testing.T) { anotherMaker(t, gait.Run, 100, 104) }
+func TestAnotherMaker(t *testing.T) { anotherMaker(t, gait.Run, 100, 104, false) }
 
 // Nothing of a walker's foot is in the air for long, and what stands fills its place hardly better than what swings.
-func TestAnotherMakersWalkers(t *testing.T) { anotherMaker(t, gait.Walk, 110, 112) }
+func TestAnotherMakersWalkers(t *testing.T) { anotherMaker(t, gait.Walk, 110, 112, false) }
 
-func anotherMaker(t *testing.T, how gait.Motion, from, to uint64) {
+func TestAnotherMakersDots(t *testing.T) {
+	t.Run("running", func(t *testing.T) { anotherMaker(t, gait.Run, 120, 125, true) })
+	t.Run("walking", func(t *testing.T) { anotherMaker(t, gait.Walk, 130, 132, true) })
+}
+
+func anotherMaker(t *testing.T, how gait.Motion, from, to uint64, dots bool) {
 	var legs, contacts, far, early, off float64
 	for seed := from; seed < to; seed++ {
 		p := newPlainRunner(seed, how)
+		markers := gait.NoMarkers
+		if dots {
+			hues := []tone{{230, 20, 140}, {250, 120, 10}, {30, 170, 60}, {250, 225, 30}, {20, 90, 220}}
+			markers, p.dot, p.dotRound = gait.AutoMarkers, &hues[p.r.IntN(len(hues))], 3.5+3.5*p.r.Float64()
+			p.rises = 0.1 // no heel leaves at once as fast as it goes
+		}
 		var film plainFilm
 		for i := range int(3 * plainFPS) {
 			film = append(film, p.frame(i))
 		}
 		fps := plainFPS
 		rec := gait.Recording{Schema: gait.RecordingSchema, View: gait.Rear, Gait: how, Shod: "shoes", Surface: "treadmill", FPS: &fps,
-			Markers: gait.NoMarkers}
+			Markers: markers}
 		followed, err := gait.Follow(film, rec, nil)
 		if err != nil {
 			t.Fatalf("seed %d: %v", seed, err)
