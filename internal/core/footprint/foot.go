@@ -232,7 +232,7 @@ func (f *foot) crop(s spots) spots {
 			continue
 		}
 		p.cx, p.cy = p.cx-float64(x0), p.cy-float64(y0)
-		p.x0, p.x1, p.y0, p.y1 = p.x0-x0, p.x1-x0, p.y0-y0, p.y1-y0
+		p.x0, p.x1, p.y0, p.y1 = max(0, p.x0-x0), min(w-1, p.x1-x0), max(0, p.y0-y0), min(h-1, p.y1-y0) // part of it may lie outside
 		near.all = append(near.all, p)
 	}
 	f.fullW, f.fullH, f.x0, f.y0, f.w, f.h = f.w, f.h, x0, y0, w, h
