@@ -296,8 +296,13 @@ func (f *pressedFoot) photo(mm, turn float64) image.Image {
 			img.SetRGBA(px, py, color.RGBA{c[0], c[1], c[2], 255})
 		}
 	}
+	return packed(img, 70+r.IntN(25))
+}
+
+// packed is a picture as a JPEG of some quality has it.
+func packed(img image.Image, quality int) image.Image {
 	var buf bytes.Buffer
-	if err := jpeg.Encode(&buf, img, &jpeg.Options{Quality: 70 + r.IntN(25)}); err != nil {
+	if err := jpeg.Encode(&buf, img, &jpeg.Options{Quality: quality}); err != nil {
 		panic(err)
 	}
 	out, err := jpeg.Decode(&buf)

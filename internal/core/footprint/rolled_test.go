@@ -1,10 +1,8 @@
 package footprint_test
 
 import (
-	"bytes"
 	"image"
 	"image/color"
-	"image/jpeg"
 	"math"
 	"math/rand/v2"
 	"testing"
@@ -168,15 +166,7 @@ func (f *rolledFoot) photo(mm, turn, pen float64) image.Image {
 			img.SetRGBA(px, py, color.RGBA{c[0], c[1], c[2], 255})
 		}
 	}
-	var buf bytes.Buffer
-	if err := jpeg.Encode(&buf, img, &jpeg.Options{Quality: 75 + r.IntN(20)}); err != nil {
-		panic(err)
-	}
-	out, err := jpeg.Decode(&buf)
-	if err != nil {
-		panic(err)
-	}
-	return out
+	return packed(img, 75+r.IntN(20))
 }
 
 // The reader of outlines was shaped by the maker that ships; here it meets another.
