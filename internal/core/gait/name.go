@@ -25,6 +25,11 @@ type role struct {
 // is seen and the leg is stretched tell by leg and height what each trail is; all
 // of a trail's frames vote.
 func (out *Followed) name(trails []*trail, r Recording, width int) error {
+	return out.nameParts(trails, r, width, true)
+}
+
+// nameParts is name; part says whether a trail that went over from one dot to another may be parted there.
+func (out *Followed) nameParts(trails []*trail, r Recording, width int, part bool) error {
 	names := DotNames(r.View)
 	frames := map[int][]dot{}
 	last := 0
@@ -50,9 +55,9 @@ func (out *Followed) name(trails []*trail, r Recording, width int) error {
 		}
 	}
 	chosen := pickTrails(trails, frames, legs*len(names), legs, r.View)
-	votes := make([]map[role]int, len(trails))
+	votes, voted := make([]map[role]int, len(trails)), make([]map[int]role, len(trails))
 	for i := range votes {
-		votes[i] = map[role]int{}
+		votes[i], voted[i] = map[role]int{}, map[int]role{}
 	}
 	split := splitLegs(frames, chosen, legs, len(names))
 	stretched := stretchOf(frames, chosen, split, legs, len(names))
@@ -69,6 +74,7 @@ func (out *Followed) name(trails []*trail, r Recording, width int) error {
 			full++
 			for name, d := range order {
 				votes[d.trail][role{leg, name}]++
+				voted[d.trail][f] = role{leg, name}
 			}
 		}
 	}
@@ -76,6 +82,15 @@ func (out *Followed) name(trails []*trail, r Recording, width int) error {
 		return fault.List{{Field: "markers",
 			Text: fmt.Sprintf("are to be %s on each leg that is read, and are seen together in %d frames only; stick them on anew, or mark them "+
 				"by hand on a few frames", words(names), full)}}
+	}
+	if part {
+		var parts []*trail
+		for i, t := range trails {
+			parts = append(parts, t.parted(voted[i])...)
+		}
+		if len(parts) > len(trails) {
+			return out.nameParts(parts, r, width, false)
+		}
 	}
 	roles := settle(trails, frames, votes, legs, len(names))
 	usual := usualSize(trails, roles)
@@ -113,6 +128,56 @@ func (out *Followed) name(trails []*trail, r Recording, width int) error {
 	}
 	out.EdgePX, out.DiameterPX = median(edges), median(sizes)
 	return nil
+}
+
+// House values of a trail that went over from one dot to another.
+const (
+	partVotes = 5   // on either side
+	partSure  = 0.9 // of them for one role
+)
+
+// parted is the trail in two where it went over from one dot to another, as its frames voted: at its largest step between
+// those that did for the one and those that did for the other.
+func (t *trail) parted(voted map[int]role) []*trail {
+	var at []int // places in the trail that voted
+	after := map[role]int{}
+	for k, f := range t.frames {
+		if ro, ok := voted[f]; ok {
+			at = append(at, k)
+			after[ro]++
+		}
+	}
+	most := func(m map[role]int) (ro role, n int) {
+		for r, k := range m {
+			if k > n || k == n && (r.leg < ro.leg || r.leg == ro.leg && r.name < ro.name) {
+				ro, n = r, k
+			}
+		}
+		return ro, n
+	}
+	before, best, split := map[role]int{}, 0, -1
+	for i, k := range at {
+		if i >= partVotes && len(at)-i >= partVotes {
+			a, na := most(before)
+			b, nb := most(after)
+			sure := float64(na) >= partSure*float64(i) && float64(nb) >= partSure*float64(len(at)-i)
+			if a != b && sure && na+nb > best {
+				best, split = na+nb, i
+			}
+		}
+		before[voted[t.frames[k]]]++
+		after[voted[t.frames[k]]]--
+	}
+	if split < 0 {
+		return []*trail{t}
+	}
+	cut, far := at[split], -1.0
+	for k := at[split-1] + 1; k <= at[split]; k++ {
+		if d := t.spots[k].distance(t.spots[k-1].Point); d > far {
+			cut, far = k, d
+		}
+	}
+	return []*trail{{t.frames[:cut:cut], t.spots[:cut:cut]}, {t.frames[cut:], t.spots[cut:]}}
 }
 
 func words(names []string) string {
