@@ -64,6 +64,30 @@ test.describe("what is wrong", () => {
   });
 });
 
+test.describe("left with what is wrong", () => {
+  test.use({ expected: ["status of 422", "Response Status Error Code 422", "net::ERR_FAILED", "htmx:sendError", "htmx:afterRequest"] });
+  test("keeps the page and tells at the field; a second press leaves", async ({ page }) => {
+    await signIn(page);
+    await page.goto("/fits/5/feet");
+    await page.getByLabel("Foot length, left, 1").fill("24,1,0");
+    await page.locator(".stations a", { hasText: "Shoes" }).click();
+    await expect(page.getByText("Enter a length from 180 to 340 mm; this is not a number.")).toBeVisible();
+    await expect(page.locator("#saved")).not.toContainText("saving");
+    await expect(page.getByRole("heading", { name: "Feet", level: 1 })).toBeVisible();
+    await page.locator(".stations a", { hasText: "Shoes" }).click();
+    await expect(page.getByRole("heading", { name: "Shoes", level: 1 })).toBeVisible();
+    // Nothing can be reached as it is saved: that is told, too, and what was typed stays.
+    await page.goto("/fits/5/hello");
+    await page.route("**/fits/5/hello", (route) => (route.request().method() === "POST" ? route.abort() : route.continue()));
+    await page.getByLabel("Body mass", { exact: true }).fill("60");
+    await page.locator(".stations a", { hasText: "Feet" }).click();
+    await expect(page.locator("#notice")).toContainText("cannot be reached");
+    await expect(page.locator("#saved")).not.toContainText("saving");
+    await expect(page.getByRole("heading", { name: "Hello", level: 1 })).toBeVisible();
+    await expect(page.getByLabel("Body mass", { exact: true })).toHaveValue("60");
+  });
+});
+
 test.describe("a lost session", () => {
   test.use({ expected: ["status of 401", "htmx:responseError", "Response Status Error Code 401"] });
   test("in mid-form loses nothing that was typed", async ({ page, context }) => {

@@ -308,9 +308,12 @@ func (f *foot) cutBeyond(a frame, from float64, cols []column, g cubic, left, ri
 	}
 	labels, parts := pieces(cut)
 	for _, p := range parts {
+		if float64(p.area)*f.unit*f.unit < smallestToeMM2 {
+			continue // a tooth of the border
+		}
 		round := float64(slices.Max(distance(p.of(labels, f.w), true).v))
-		if float64(p.area)*f.unit*f.unit < smallestToeMM2 || round*f.unit < slimmestMM || f.standsOut(labels, p, cut)*f.unit < shortestMM {
-			continue // a tooth of the border, or a sliver along it
+		if round*f.unit < slimmestMM || f.standsOut(labels, p, cut)*f.unit < shortestMM {
+			continue // a sliver along it
 		}
 		for i, l := range labels {
 			if int(l) == p.label {

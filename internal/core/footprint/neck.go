@@ -106,12 +106,5 @@ func (f *foot) ballCore(front *mask, a frame, place func(int) (x, y int), r floa
 	if r = min(r, neckHeld*held); r < 1 {
 		return nil, false
 	}
-	inner, core := newMask(front.w, front.h), newMask(front.w, front.h)
-	for i, d := range depth.v {
-		inner.on[i] = float64(d) > r
-	}
-	for i, d := range distance(not(inner), false).v {
-		core.on[i] = front.on[i] && float64(d) <= r
-	}
-	return core, true
+	return front.reached(depth, r), true
 }

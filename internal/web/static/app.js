@@ -6,16 +6,28 @@ const typing = (target) => target.closest("input, select, textarea, dialog[open]
 
 // Leaving waits for what is still being saved: changes are sent one after another, and a page that is left takes
 // those that wait along. A change that is refused keeps the page, with what is wrong at its field.
+const SAVING = "saving …";
 const saving = new Set();
 let leave = null;
+let pressed = 0; // when the finger or key went down
+let refused = -1; // when a change last was
+for (const kind of ["pointerdown", "keydown"]) document.addEventListener(kind, () => (pressed = performance.now()), true);
+const unseen = () => refused > pressed; // it was refused as the finger was down: whoever pressed has not seen that
 const busy = () => [...saving].some((e) => e.isConnected);
 document.addEventListener("htmx:confirm", (event) => event.detail.verb !== "get" && saving.add(event.detail.elt));
 document.addEventListener("htmx:validation:halted", (event) => saved(event.detail.elt, false));
-document.addEventListener("htmx:afterRequest", (event) => saved(event.detail.requestConfig.elt, event.detail.successful));
+document.addEventListener("htmx:afterRequest", (event) => { // an answer that tells a fault is an answer, too
+  saved(event.detail.requestConfig.elt, event.detail.successful && event.detail.xhr.status !== 422);
+});
 
 function saved(element, well) {
   if (!saving.delete(element)) return;
-  if (!well) leave = null;
+  if (!well) {
+    leave = null;
+    refused = performance.now();
+    const line = $("#saved");
+    if (line?.textContent === SAVING) line.textContent = "";
+  }
   setTimeout(() => { // the next in line has begun by then
     if (busy()) return;
     const then = leave;
@@ -29,15 +41,16 @@ function hold(event, go) {
   event.stopImmediatePropagation();
   leave = go;
   const line = $("#saved");
-  if (line) line.textContent = "saving …";
+  if (line) line.textContent = SAVING;
 }
 
 const page = (at) => at.href.split("#")[0];
 document.addEventListener("click", (event) => {
   const link = event.target.closest?.("a[href]");
-  if (!link || !busy() || event.button !== 0 || event.ctrlKey || event.metaKey || event.shiftKey || event.altKey) return;
+  if (!link || !(busy() || unseen()) || event.button !== 0 || event.ctrlKey || event.metaKey || event.shiftKey || event.altKey) return;
   if (link.target || link.hasAttribute("download") || link.hasAttribute("hx-get") || page(link) === page(location)) return;
-  hold(event, () => location.assign(link.href));
+  if (busy()) hold(event, () => location.assign(link.href));
+  else event.preventDefault();
 }, true);
 
 document.addEventListener("submit", (event) => {
