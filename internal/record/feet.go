@@ -241,16 +241,24 @@ func dayOf(t time.Time) time.Time {
 	return time.Date(y, m, d, 0, 0, 0, 0, time.UTC)
 }
 
+// Feet are both feet as they are sized.
+func (c *Conclusions) Feet() foot.Feet {
+	feet, _ := c.feet.get(func() (foot.Feet, error) { return c.Visit.Feet(), nil })
+	return feet
+}
+
 // RoomError is the error of the room that a model leaves, SD mm: of the fitted foot's reading, and of how
 // long the model is inside.
 func (c *Conclusions) RoomError(m *shoe.Model) float64 {
-	long := 0.0
-	var reading float64
-	for _, s := range term.Sides {
-		if v := c.Foot(s).Sizing(c.House()); v > long {
-			long, reading = v, c.Measured(LengthMeasure, s).Error
+	reading, _ := c.fittedSD.get(func() (float64, error) {
+		long, sd := 0.0, 0.0
+		for _, s := range term.Sides {
+			if v := c.Foot(s).Sizing(c.House()); v > long {
+				long, sd = v, c.Measured(LengthMeasure, s).Error
+			}
 		}
-	}
+		return sd, nil
+	})
 	_, inside := m.Offset(c.House())
 	return math.Hypot(reading, inside)
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"time"
 
+	"trevik/internal/core/foot"
 	"trevik/internal/core/match"
 	"trevik/internal/core/support"
 	"trevik/internal/core/units"
@@ -35,6 +36,8 @@ type Conclusions struct {
 	worn       memo[[]Worn]
 	due        memo[[]Due]
 	evidence   memo[support.Evidence]
+	feet       memo[foot.Feet]
+	fittedSD   memo[float64] // of the fitted foot's length, mm
 	verdicts   map[uint64]Verdict
 }
 

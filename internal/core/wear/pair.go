@@ -202,24 +202,27 @@ func (p *Pair) check() error {
 	}
 	p.runDays, p.inspectedDays, p.raceDays = nil, nil, nil
 	for i, r := range p.Runs {
-		at := fmt.Sprintf("runs[%d]", i)
-		d, ok := day(&l, at+".date", r.Date, false)
+		var of fault.List // without the run's number, which hundreds of runs that are right have no need of
+		d, ok := day(&of, "date", r.Date, false)
 		p.runDays = append(p.runDays, d)
 		if ok {
-			p.notOutside(&l, at+".date", d)
+			p.notOutside(&of, "date", d)
 		}
-		l.Range(at+".km", r.KM, 0.001, 5000, "km")
-		fault.OneOf(&l, at+".ground", r.Ground, term.Grounds)
+		of.Range("km", r.KM, 0.001, 5000, "km")
+		fault.OneOf(&of, "ground", r.Ground, term.Grounds)
 		if r.Kind == term.Gym {
-			l.Add(at+".kind", "is \"gym\", which is not a run; count it in lifting_hours")
+			of.Add("kind", "is \"gym\", which is not a run; count it in lifting_hours")
 		} else {
-			fault.OneOf(&l, at+".kind", r.Kind, term.Kinds)
+			fault.OneOf(&of, "kind", r.Kind, term.Kinds)
 		}
 		if r.TempC != nil {
-			limits.TemperatureC.Check(&l, at+".temp_c", *r.TempC)
+			limits.TemperatureC.Check(&of, "temp_c", *r.TempC)
 		}
 		if r.HoursSinceLast != nil {
-			l.Range(at+".hours_since_last", *r.HoursSinceLast, 0, 1e6, "hours")
+			of.Range("hours_since_last", *r.HoursSinceLast, 0, 1e6, "hours")
+		}
+		for _, f := range of {
+			l = append(l, fault.Fault{Field: fmt.Sprintf("runs[%d].%s", i, f.Field), Text: f.Text})
 		}
 	}
 	for i, in := range p.Inspections {

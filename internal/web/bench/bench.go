@@ -4,15 +4,16 @@
 package bench
 
 import (
+	"embed"
 	"fmt"
 	"html/template"
-	"io/fs"
 	"maps"
 	"net/http"
 	"net/url"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"trevik/internal/app"
@@ -52,11 +53,17 @@ type Bench struct {
 // New makes the bench.
 func New(env *kit.Env, stations []Station) *Bench { return &Bench{env, stations} }
 
-// Parse reads a station's template over the bench's and the shared ones.
-func Parse(own fs.FS, files ...string) *template.Template {
-	t := kit.Templates(pages, "*.html")
-	return template.Must(t.ParseFS(own, files...))
+// Parse reads a station's template over the bench's and the shared ones, once.
+func Parse(own embed.FS) *template.Template {
+	t, ok := parsed.Load(own)
+	if !ok {
+		t, _ = parsed.LoadOrStore(own, template.Must(kit.Templates(pages, "*.html").ParseFS(own, "*.html")))
+	}
+	return t.(*template.Template)
 }
+
+// parsed are the stations' templates by their files.
+var parsed sync.Map
 
 // Routes of every station.
 func (b *Bench) Routes() []kit.Route {
@@ -107,13 +114,17 @@ type Saved struct {
 	Notes []string
 }
 
-// Slip is a finding as a slip of paper, with where it leads.
+// Slip is a finding as a slip of paper, as it is read, with where it leads.
 type Slip struct {
-	record.Slip
-	ID   string
-	URL  string
-	Lift string // the address of the answer without it; empty where it is no evidence
-	Look string // the address that shows what it moved
+	Title, Value string
+	Side         term.Side
+	At           string // the hour
+	Hand, How    string
+	Moved        []string
+	ID           string
+	URL          string
+	Lift         string // the address of the answer without it; empty where it is no evidence
+	Look         string // the address that shows what it moved, where that is drawn; empty elsewhere
 }
 
 // SlipGroup is slips that stand together; Note says why they are pinned.
@@ -122,8 +133,8 @@ type SlipGroup struct {
 	Slips []Slip
 }
 
-// slips are a fit's findings on the page.
-func slips(fit *record.Conclusions) ([]SlipGroup, error) {
+// slips are a fit's findings on the page of a station.
+func slips(fit *record.Conclusions, station string) ([]SlipGroup, error) {
 	groups, err := fit.Slips()
 	var out []SlipGroup
 	n := 0
@@ -131,16 +142,26 @@ func slips(fit *record.Conclusions) ([]SlipGroup, error) {
 		shown := SlipGroup{Note: g.Note}
 		for _, x := range g.Slips {
 			n++
-			s := Slip{Slip: x, ID: fmt.Sprintf("slip-%d", n), URL: URL(fit.ID, x.Station)}
+			s := Slip{Title: x.Title, Value: x.Value, Side: x.Side, At: kit.Clock(x.At), Hand: x.Hand, How: x.How, Moved: x.Moved,
+				ID: fmt.Sprintf("slip-%d", n), URL: URL(fit.ID, x.Station)}
 			if x.Liftable {
 				s.Lift = URL(fit.ID, "support") + "?without=" + x.Evidence
-				s.Look = URL(fit.ID, "support") + "/ladder?slip=" + x.Evidence
+				if station == "support" {
+					s.Look = URL(fit.ID, "support") + "/ladder?slip=" + x.Evidence
+				}
 			}
 			shown.Slips = append(shown.Slips, s)
 		}
 		out = append(out, shown)
 	}
 	return out, err
+}
+
+var slipPieces kit.Pieces
+
+// Pinned is the slips as they lie beside the table.
+func (v View) Pinned() (template.HTML, error) {
+	return slipPieces.Of(v.Station.Template, "pinned", v.Slips)
 }
 
 // Showed is the newest finding that the page shows.
@@ -204,14 +225,14 @@ func (v View) Own() map[string]kit.Control {
 	return *v.own
 }
 
-// Bare is F with its label spoken only.
-func (v View) Bare(name string, at ...any) (kit.Control, error) {
+// Bare is F with its label spoken only, as it is drawn.
+func (v View) Bare(name string, at ...any) (template.HTML, error) {
 	c, err := v.F(name, at...)
 	c.Bare = true
 	for _, a := range at {
 		c.Label += fmt.Sprintf(", %v", a)
 	}
-	return c, err
+	return c.Entry() + c.Wrong(), err
 }
 
 // Pick is F as a row of buttons instead of a list.
@@ -276,7 +297,7 @@ func (b *Bench) View(c *kit.Req, s Station, fit *record.Conclusions) (View, erro
 	if v.Rail, err = b.Rail(fit, s); err != nil {
 		return v, err
 	}
-	if v.Slips, err = slips(fit); err != nil {
+	if v.Slips, err = slips(fit, s.Path); err != nil {
 		return v, err
 	}
 	if s.Body != nil {

@@ -16,6 +16,7 @@ import (
 	"trevik/internal/core/units"
 	"trevik/internal/form"
 	"trevik/internal/record"
+	"trevik/internal/web/draw"
 	"trevik/internal/web/kit"
 )
 
@@ -72,10 +73,43 @@ func (d *Desk) shoes(c *kit.Req) error {
 	})
 	found := len(list)
 	list = list[min((page-1)*aPage, found):min(page*aPage, found)]
-	return d.page(c, "Shoes", "shoes", map[string]any{"List": list, "Q": q, "Heads": heads, "Sort": c.Query("sort"), "All": len(cat.Models),
+	cards, err := cardsOf(c, list)
+	if err != nil {
+		return err
+	}
+	return d.page(c, "Shoes", "shoes", map[string]any{"List": cards, "Q": q, "Heads": heads, "Sort": c.Query("sort"), "All": len(cat.Models),
 		"Pages": pagerOf(c, "page", found > page*aPage),
 		"Of":    (found + aPage - 1) / aPage, "May": c.Who.Role != app.Trainee})
 }
+
+var cards kit.Pieces
+
+// card is a model of the list as it is drawn.
+type card struct {
+	Drawn                               template.HTML
+	Row                                 uint64
+	Maker, Name                         string
+	Version                             int
+	What, Purpose, Price, Before, Facts string
+}
+
+func cardsOf(c *kit.Req, list []modelLine) (template.HTML, error) {
+	var shown []card
+	for _, l := range list {
+		x := card{Drawn: draw.Shoe(l.Model, cardWidth), Row: l.Row, Maker: l.Maker, Name: l.Name, Version: l.Version, Purpose: l.Purpose,
+			What:  fmt.Sprintf("%s · %s · %s · %s", l.Chart, kit.Words(string(l.Surface)), kit.Words(string(l.Class)), kit.Words(string(l.Level))),
+			Price: kit.Money(l.Price(), c.Who.Currency),
+			Facts: fmt.Sprintf("%s g · drop %s · %d on the shelf", kit.Number(l.WeightG), c.Who.Units.Length(l.Drop()), l.OnShelf)}
+		if l.SalePrice != nil {
+			x.Before = kit.Money(l.ListPrice, c.Who.Currency)
+		}
+		shown = append(shown, x)
+	}
+	return kit.Each(&cards, pages, "modelcard", shown)
+}
+
+// cardWidth is how wide a model is drawn in the list, px.
+const cardWidth = 210
 
 // matches says whether a model's words hold all that was looked for.
 func matches(m *shoe.Model, words []string) bool {

@@ -12,7 +12,9 @@ import (
 
 	"trevik/internal/app/runlog"
 	"trevik/internal/catalogue"
+	"trevik/internal/core/care"
 	"trevik/internal/core/foot"
+	"trevik/internal/core/match"
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
@@ -30,19 +32,19 @@ var Funcs = template.FuncMap{
 	"words":      func(v any) string { return support.Words(fmt.Sprint(v)) },
 	"title":      func(v any) string { return Sentence(support.Words(fmt.Sprint(v))) },
 	"length":     func(u units.System, mm float64) string { return u.Length(mm) },
-	"span":       spanOf,
+	"span":       Span,
 	"km":         func(u units.System, km float64) string { return u.Distance(km) },
 	"figure":     func(u units.System, km float64) string { return form.Field{Unit: form.KM}.Show(km, u) },
 	"say":        Spoken,
 	"day":        LongDay,
 	"dayat":      LongDay,
-	"dayOf":      dayOf,
-	"clock":      func(t time.Time) string { return t.Format("15:04") },
+	"dayOf":      DayOf,
+	"clock":      Clock,
 	"money":      Money,
-	"num":        func(v float64) string { return strconv.FormatFloat(units.Round(v, 2), 'f', -1, 64) },
-	"pct":        func(v float64) string { return strconv.FormatFloat(units.Round(100*v, 0), 'f', -1, 64) + " %" },
+	"num":        Number,
+	"pct":        Percent,
 	"sure":       sureness,
-	"chance":     chance,
+	"chance":     Chance,
 	"share":      func(part, rest float64) float64 { return 100 * part / max(part+rest, 1e-9) },
 	"stateword":  func(s string) string { return record.StateWords[wear.State(s)] },
 	"sub":        func(a, b int) int { return a - b },
@@ -68,14 +70,32 @@ var Funcs = template.FuncMap{
 	"qr":        func(text string, w float64) template.HTML { return draw.QR(text, w, "The address as a QR code") },
 	"lookshoe":  func(side string) template.HTML { return draw.LookShoe(term.Side(side)) },
 	"grades":    func(side string) template.HTML { return grades()[side] },
+	"marks":     markRows,
+	"weeks":     func(u units.System, weeks []care.Week) template.HTML { return draw.ChangeWeeks(weeks, 0, u) },
 	"each":      func(s ...string) []string { return s },
 	"list":      func(s []string) string { return strings.Join(s, ", ") },
+}
+
+// markRows are the rows of a table of a model's marks.
+func markRows(u units.System, marks []match.Mark) template.HTML {
+	two := func(v float64) string { return strconv.FormatFloat(v, 'f', 2, 64) }
+	var rows [][]string
+	for _, m := range marks {
+		rows = append(rows, []string{string(m.Mark), two(m.Value), two(m.Weight), Spoken(u, m.Why)})
+	}
+	return Rows(rows)
 }
 
 // mostMiB is how much may be sent at once, MiB, by what it is: told beside the field, and held against
 // what was chosen before it is sent.
 var mostMiB = map[string]int64{"picture": picture.MaxBytes >> 20, "runs": runlog.MaxSent >> 20, "film": recording.MaxArchive >> 20,
 	"models": catalogue.MaxBytes >> 20}
+
+// Number writes a number with what of its two decimals says something.
+func Number(v float64) string { return strconv.FormatFloat(units.Round(v, 2), 'f', -1, 64) }
+
+// Percent is a share of 1 as people read it.
+func Percent(v float64) string { return strconv.FormatFloat(units.Round(100*v, 0), 'f', -1, 64) + " %" }
 
 // sureness is a confidence from 0 to 1 in a word, where a figure would say more than is known.
 func sureness(p float64) string {
@@ -90,8 +110,8 @@ func sureness(p float64) string {
 	return "unsure"
 }
 
-// chance is a chance from 0 to 1 in words: in so many of ten.
-func chance(p float64) string {
+// Chance is a chance from 0 to 1 in words: in so many of ten.
+func Chance(p float64) string {
 	switch n := int(math.Round(10 * p)); n {
 	case 0:
 		return "hardly any"
@@ -116,8 +136,8 @@ func routeWords(route string) string {
 	return strings.Join(words, ", ")
 }
 
-// spanOf writes a window of lengths with its unit once: "12–17 mm".
-func spanOf(u units.System, mm [2]float64) string {
+// Span writes a window of lengths with its unit once: "12–17 mm".
+func Span(u units.System, mm [2]float64) string {
 	lo, _, _ := strings.Cut(u.Length(mm[0]), " ")
 	return lo + "–" + u.Length(mm[1])
 }
@@ -177,6 +197,9 @@ func dict(pairs ...any) (map[string]any, error) {
 	return m, nil
 }
 
+// Clock writes an hour.
+func Clock(t time.Time) string { return t.Format("15:04") }
+
 // LongDay writes a day in full: "Tuesday 24 November 2026".
 func LongDay(t time.Time) string {
 	if t.IsZero() {
@@ -185,7 +208,8 @@ func LongDay(t time.Time) string {
 	return t.Format("Monday 2 January 2006")
 }
 
-func dayOf(s *string) string {
+// DayOf is a computed day in full.
+func DayOf(s *string) string {
 	if s == nil {
 		return "no date"
 	}

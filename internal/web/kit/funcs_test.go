@@ -27,7 +27,7 @@ func TestSpoken(t *testing.T) {
 			t.Errorf("%q: %q, want %q", c.said, got, c.want)
 		}
 	}
-	if got := spanOf(units.Metric, [2]float64{12, 17}); got != "12–17 mm" {
+	if got := Span(units.Metric, [2]float64{12, 17}); got != "12–17 mm" {
 		t.Error(got)
 	}
 	if got := string(gloss("drop", "a <drop>")); !strings.Contains(got, `/glossary#drop">a &lt;drop&gt;<`) {

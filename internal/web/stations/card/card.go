@@ -154,7 +154,7 @@ func (b *body) after(fit *record.Conclusions) error {
 // Station is Card.
 func Station() bench.Station {
 	return bench.Station{Path: "card", Name: "Card", Lead: "One page for the runner, good in any other shop.",
-		Template: bench.Parse(files, "*.html"), Fields: record.ConsentFields, Body: bodyOf, Extra: extra}
+		Template: bench.Parse(files), Fields: record.ConsentFields, Body: bodyOf, Extra: extra}
 }
 
 // On the card both feet are drawn at so many px a mm, and a pair so many px wide.

@@ -16,7 +16,6 @@ import (
 	"trevik/internal/app/runlog"
 	"trevik/internal/app/wardrobe"
 	"trevik/internal/core/support"
-	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 	"trevik/internal/core/wear"
 	"trevik/internal/form"
@@ -28,33 +27,6 @@ import (
 
 //go:embed *.html
 var files embed.FS
-
-type pair struct {
-	record.Worn
-	Fan      template.HTML
-	Recent   []record.Run // newest first
-	Answer   wear.SchoolAnswer
-	Lead     string
-	LeadWord string // what the school that leads goes by
-	Reports  []record.Report
-	Said     []record.Said // on the runner's own page, to be answered
-	Photos   []photoPair
-	Races    []raceLine
-	If       []record.WhatIf
-	Made     []kit.Option // the widths that its model is made in
-	Open     bool         // it is the one that is shown whole
-}
-
-// photoPair is a side's first picture and its latest.
-type photoPair struct {
-	Side        term.Side
-	First, Last *record.PairPhoto
-}
-
-type raceLine struct {
-	Race   record.Race
-	Answer wear.RaceAnswer
-}
 
 // PairOptions are the pairs that a run can be put down in.
 func (b body) PairOptions() []kit.Option {
@@ -156,18 +128,25 @@ type logged struct {
 
 // runRow is one of a page of runs, in words.
 type runRow struct {
-	ID                            uint64
+	Fit, ID                       uint64
 	Day, Short, Long              string // of the run, three ways
 	Started, Far, What, Pair, How string
 	At                            template.URL // the page, of what was asked for, that shows it
 }
 
-func (b *body) runRow(r logged, u units.System) runRow {
+var rows kit.Pieces
+
+// Rows are the rows of the runs.
+func (b body) Rows() (template.HTML, error) {
+	return kit.Each(&rows, bench.Parse(files), "run", b.Runs)
+}
+
+func (b *body) runRow(r logged, fit uint64, u units.System) runRow {
 	what := support.Words(string(r.Kind)) + ", " + string(r.Ground)
 	if r.Wet {
 		what += ", wet"
 	}
-	out := runRow{ID: r.ID, Day: r.On.Format("Mon 2 Jan 2006"), Short: r.On.Format("2 January"), Long: r.On.Format("2 January 2006"),
+	out := runRow{Fit: fit, ID: r.ID, Day: r.On.Format("Mon 2 Jan 2006"), Short: r.On.Format("2 January"), Long: r.On.Format("2 January 2006"),
 		Far: u.Distance(r.KM), What: what, Pair: r.Pair, How: r.How, At: template.URL(fmt.Sprintf("%s&page=%d", b.Find.Query, b.Page))}
 	if !r.StartedAt.IsZero() {
 		out.Started = r.StartedAt.Format("15:04")
@@ -178,7 +157,7 @@ func (b *body) runRow(r logged, u units.System) runRow {
 // Station is Distance.
 func Station() bench.Station {
 	return bench.Station{Path: "distance", Name: "Distance", Lead: "Runs against pairs, what is left of each, and when to order the next.",
-		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra,
+		Template: bench.Parse(files), Body: bodyOf, Extra: extra,
 		Fields: slices.Concat(runlog.RunFields, runlog.MendFields, wardrobe.FactFields, runlog.RuleFields, runlog.SplitFields, kit.ColumnFields,
 			fileFields,
 			wardrobe.ReportFields, wardrobe.RaceFields, wardrobe.AsideFields, wardrobe.CountedFields, wardrobe.LetInFields, wardrobe.CalledFields,
@@ -247,14 +226,11 @@ func bodyOf(c *kit.Req, b *bench.Bench, fit *record.Conclusions) (any, error) {
 	out.Drawn = draw.Cupboard(kit.Lives(fit.Runner, worn, fit.Units, retiredShown, bench.PairAt), kit.Events(fit.Races(), worn),
 		fit.Today, bench.TableWidth)
 	out.open(c)
-	out.log(c, fit.Runner.Pairs, names)
+	out.log(c, fit.ID, fit.Runner.Pairs, names)
 	out.cupboard(c)
 	out.File, err = waiting(c, b, fit)
 	return out, err
 }
-
-// leadWords are what each school of wear goes by.
-var leadWords = map[string]string{"by_distance": "distance", "by_own_history": "own history", "by_condition": "condition"}
 
 // open shows one pair whole: the one that was asked for, or whose form could not be kept, else the one
 // whose state asks for most; the rest are a line each.
@@ -276,57 +252,8 @@ func (b *body) open(c *kit.Req) {
 	}
 }
 
-// pairOf is a pair in use, the i-th, with what is left of it.
-func pairOf(fit *record.Conclusions, i int, w record.Worn) (*pair, error) {
-	p := pair{Reports: w.Pair.Reports, Said: fit.Runner.Said(&w.Pair), Worn: w, Lead: fit.Shop.Settings.WearSchool,
-		LeadWord: leadWords[fit.Shop.Settings.WearSchool], Photos: photosOf(w.Pair)}
-	p.Answer = map[string]wear.SchoolAnswer{"by_distance": w.Wear.Schools.ByDistance, "by_own_history": w.Wear.Schools.ByOwnHistory,
-		"by_condition": w.Wear.Schools.ByCondition}[p.Lead]
-	var marks []draw.Mark
-	for _, r := range w.Wear.Races {
-		races := fit.Races()
-		at := slices.IndexFunc(races, func(x record.Race) bool { return x.On.Format(wear.DateLayout) == r.Date })
-		if at >= 0 {
-			p.Races = append(p.Races, raceLine{races[at], r})
-			marks = append(marks, draw.Mark{On: races[at].On, AtRisk: r.AtRisk})
-		}
-	}
-	p.Fan = draw.Fan(w.Wear, fit.Today, marks, fit.Units)
-	runs := slices.Clone(w.Pair.Runs)
-	slices.Reverse(runs)
-	p.Recent = runs[:min(recent, len(runs))]
-	made := []string{w.Pair.Width}
-	if m := fit.Shop.Catalogue.ByID(w.Pair.ModelRow); m != nil && slices.Contains(m.Widths, w.Pair.Width) {
-		made = m.Widths
-	}
-	for _, x := range made {
-		p.Made = append(p.Made, kit.Option{Value: x, Text: x})
-	}
-	var err error
-	p.If, err = fit.WhatIfs(i)
-	return &p, err
-}
-
-func photosOf(p record.Pair) []photoPair {
-	var out []photoPair
-	for _, s := range term.Sides {
-		x := photoPair{Side: s}
-		for i := range p.Photos {
-			if p.Photos[i].Side == s {
-				if x.First == nil {
-					x.First = &p.Photos[i]
-				} else {
-					x.Last = &p.Photos[i]
-				}
-			}
-		}
-		out = append(out, x)
-	}
-	return out
-}
-
 // log is a page of all runs, the newest first.
-func (b *body) log(c *kit.Req, all []record.Pair, names map[uint64]string) {
+func (b *body) log(c *kit.Req, fit uint64, all []record.Pair, names map[uint64]string) {
 	var runs []logged
 	for _, p := range all {
 		for _, r := range p.Runs {
@@ -357,7 +284,7 @@ func (b *body) log(c *kit.Req, all []record.Pair, names map[uint64]string) {
 	b.Found, b.Page = len(runs), page
 	from := min((page-1)*aPage, len(runs))
 	for _, r := range runs[from:min(from+aPage, len(runs))] {
-		b.Runs = append(b.Runs, b.runRow(r, c.Who.Units))
+		b.Runs = append(b.Runs, b.runRow(r, fit, c.Who.Units))
 	}
 	if page > 1 {
 		b.Newer = page - 1

@@ -5,14 +5,12 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"trevik/internal/app/runlog"
 	"trevik/internal/app/wardrobe"
 	"trevik/internal/core/fault"
 	"trevik/internal/core/foot"
 	"trevik/internal/core/term"
-	"trevik/internal/core/units"
 	"trevik/internal/form"
 	"trevik/internal/record"
 	"trevik/internal/web/bench"
@@ -229,26 +227,4 @@ func takeAway(b *bench.Bench) kit.Handler {
 
 func putBack(b *bench.Bench) kit.Handler {
 	return post{of: "pair", at: pairAt, do: func(s sent) error { return b.App.Wardrobe.PutBack(s.Ctx(), s.Who, s.runner, s.id) }}.handle(b)
-}
-
-// FactFields are the inputs of the form that puts the pair's facts right, filled with what they are.
-func (p *pair) FactFields(own map[string]kit.Control, u units.System) []kit.Control {
-	day := func(t time.Time) string {
-		if t.IsZero() {
-			return ""
-		}
-		return t.Format(time.DateOnly)
-	}
-	held := map[string]string{"fact_uk": form.Field{}.Show(float64(p.Pair.Size), u), "fact_width": p.Pair.Width,
-		"fact_price": form.Field{Unit: form.Money}.Show(float64(p.Pair.Price), u), "fact_since": day(p.Pair.BoughtOn),
-		"fact_worn": day(p.Pair.FirstWorn)}
-	var out []kit.Control
-	for _, f := range wardrobe.FactFields {
-		c := own[f.Name].Default(held[f.Name]).For(strconv.FormatUint(p.Pair.ID, 10))
-		if f.Name == "fact_width" {
-			c = c.Choose(p.Made)
-		}
-		out = append(out, c)
-	}
-	return out
 }

@@ -119,7 +119,7 @@ func (t traced) Grips() []footprint.Point {
 func Station() bench.Station {
 	return bench.Station{Path: "feet", Name: "Feet",
 		Lead:     "Both feet, standing, weight on both, in the socks they run in. Each length and width twice.",
-		Template: bench.Parse(files, "*.html"),
+		Template: bench.Parse(files),
 		Extra:    extra, Body: visited}
 }
 

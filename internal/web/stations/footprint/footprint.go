@@ -52,7 +52,7 @@ type body struct {
 func Station() bench.Station {
 	return bench.Station{Path: "print", Name: "Print",
 		Lead:     "A wet foot on paper: read from a photo and put right by hand, or the arch as you see it.",
-		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra}
+		Template: bench.Parse(files), Body: bodyOf, Extra: extra}
 }
 
 func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {

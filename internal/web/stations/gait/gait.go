@@ -25,7 +25,7 @@ import (
 //go:embed *.html
 var files embed.FS
 
-var templates = bench.Parse(files, "*.html")
+var templates = bench.Parse(files)
 
 type chance struct {
 	Band term.Band

@@ -43,7 +43,7 @@ type body struct {
 // Station is Hello.
 func Station() bench.Station {
 	return bench.Station{Path: "hello", Name: "Hello", Lead: "Cautions first, then what they run. Every question can be skipped.",
-		Template: bench.Parse(files, "*.html"), Extra: extra, Fields: slices.Concat(people.RunnerFields, record.ConsentFields,
+		Template: bench.Parse(files), Extra: extra, Fields: slices.Concat(people.RunnerFields, record.ConsentFields,
 			visit.DislikeFields), Body: bodyOf}
 }
 

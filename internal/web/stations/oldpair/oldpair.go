@@ -82,7 +82,7 @@ type body struct {
 func Station() bench.Station {
 	return bench.Station{Path: "old-pair", Name: "Old pair",
 		Lead:     "What they came in: how its soles are worn, which support it was, and whether it felt right.",
-		Template: bench.Parse(files, "*.html"), Extra: extra,
+		Template: bench.Parse(files), Extra: extra,
 		Body: func(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 			b := body{Level: string(record.PresentLevel.Of(fit.Visit)), FeltRight: record.FeltRight.Of(fit.Visit),
 				Above:      c.Query("view") == "above",

@@ -116,7 +116,7 @@ type line struct {
 // Station is Rotation.
 func Station() bench.Station {
 	return bench.Station{Path: "rotation", Name: "Rotation", Lead: "Which pair serves which kind of run this week.",
-		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra,
+		Template: bench.Parse(files), Body: bodyOf, Extra: extra,
 		Fields: slices.Concat(wardrobe.OwnedPairFields, visit.TemplateFields, visit.SuitFields)}
 }
 

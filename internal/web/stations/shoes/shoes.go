@@ -4,7 +4,6 @@ package shoes
 
 import (
 	"embed"
-	"fmt"
 	"html/template"
 	"maps"
 	"net/http"
@@ -31,37 +30,6 @@ import (
 
 //go:embed *.html
 var files embed.FS
-
-type offer struct {
-	match.Ranked
-	// What a page asks of it again and again stands here, too: a template finds what is embedded slowly.
-	Model     string
-	Size      match.Size
-	At        int
-	M         *shoe.Model
-	Room      template.HTML
-	TryOn     bool
-	Earlier   *shoe.Model
-	Split     *split
-	Said      string        // what the runner disliked of the same maker
-	Hints     []string      // of the ground and the season
-	PerKM     string        // price per km over its life
-	For       string        // what speaks for it most
-	Against   string        // and against it; empty where nothing does
-	Way       string        // what it would take to go over to it; empty is nothing
-	WayWeeks  template.HTML // by weeks
-	Inside    string        // how its inside is known
-	RoomError float64       // SD mm
-	Liked     *wardrobe.Liking
-	Marked    template.HTML // its marks, with their values, weights and reasons
-}
-
-// split is the choice of two pairs in two sizes, where the feet differ by a size.
-type split struct {
-	Longer, Shorter term.Side
-	Size            match.Size // of the shorter foot
-	Price           int64      // of both pairs
-}
 
 type out struct {
 	match.RuledOut
@@ -167,7 +135,7 @@ func scan(b *bench.Bench) kit.Handler {
 func Station() bench.Station {
 	return bench.Station{Path: "shoes", Name: "Shoes",
 		Lead:     "Ruled out and ranked, with the reasons; each in its size, with the room before both feet.",
-		Template: bench.Parse(files, "*.html"), Fields: slices.Concat(visit.LetInFields, wardrobe.ChooseFields[1:], shelf.BarcodeFields[:1]),
+		Template: bench.Parse(files), Fields: slices.Concat(visit.LetInFields, wardrobe.ChooseFields[1:], shelf.BarcodeFields[:1]),
 		Body: bodyOf, Extra: extra}
 }
 
@@ -193,7 +161,6 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	dislikes, conditions := fit.Dislikes(), record.Conditions.Of(fit.Visit)
 	b.Cheap = cheapest(catalogue, answer)
 	b.Ranked, b.All, b.Reason = len(answer.Ranked), c.Query("all") == "yes", c.Query("out")
 	var shown []uint64
@@ -214,37 +181,14 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	if err := b.compare(c, catalogue); err != nil {
 		return nil, err
 	}
-	for i, r := range answer.Ranked {
-		if i == firstOffers && !b.All {
-			break
-		}
-		o := offer{Ranked: r, Model: r.Model, Size: r.Size, At: i + 1, M: catalogue.ByCode(r.Model), TryOn: tried[r.Model]}
-		o.Room = draw.Room(r.Size, fit.Feet(), o.M.LastShape, fit.Units)
-		if r.Earlier != nil {
-			o.Earlier = catalogue.ByCode(r.Earlier.Model)
-		}
-		if size, ok := sizes[r.Model]; ok && size.Figure != r.Size.Figure {
-			o.Split = &split{foot.Compare(fit.Feet(), fit.House()).Fitted, shorter, size, 2 * o.M.Price()}
-		}
-		o.Said, o.Hints = dislikedNear(o.M, dislikes), o.M.GroundHints(conditions)
-		o.RoomError, o.Inside = fit.RoomError(o.M), record.InsideWords(o.M)
-		way, err := fit.WayTo(o.M)
+	for i, r := range answer.Ranked[:len(shown)] {
+		o, err := b.offerOf(fit, i, r, shorter, sizes)
 		if err != nil {
 			return nil, err
 		}
-		if o.Way = way.Text(); o.Way != "" {
-			o.WayWeeks = draw.ChangeWeeks(way.Plan.Weeks, 0, fit.Units)
-		}
-		o.PerKM = fmt.Sprintf("%.2f %s per km over its life of some %.0f km", r.CostPerKM/100, fit.Shop.Currency, r.LifeKM) +
-			fit.FromOurs(o.M)
-		o.For, o.Against = forAndAgainst(r.Marks)
-		var marked [][]string
-		for _, m := range r.Marks {
-			marked = append(marked, []string{string(m.Mark), two(m.Value), two(m.Weight), kit.Spoken(c.Who.Units, m.Why)})
-		}
-		o.Marked = kit.Rows(marked)
+		o.TryOn = tried[r.Model]
 		if l, told := liked[catalogue.RowID(r.Model)]; told {
-			o.Liked = &l
+			o.Liked = likedWords(l)
 		}
 		b.Offers = append(b.Offers, o)
 	}
@@ -264,26 +208,6 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	b.OutAll = len(answer.RuledOut)
 	b.InHand, err = boxInHand(c, bn, fit)
 	return b, err
-}
-
-func two(v float64) string { return strconv.FormatFloat(v, 'f', 2, 64) }
-
-// clearly is from which value a mark speaks for a model, and below which it speaks against it.
-const clearly = 0.9
-
-// forAndAgainst are the mark that speaks most for a model, by its weight, and the one that costs it most.
-func forAndAgainst(marks []match.Mark) (good, bad string) {
-	var gain, loss float64
-	for _, m := range marks {
-		text := kit.Sentence(m.Mark) + ": " + m.Why
-		if g := m.Value * m.Weight; m.Value >= clearly && g > gain && m.Mark != "disliked" {
-			gain, good = g, text
-		}
-		if l := (1 - m.Value) * m.Weight; m.Value < clearly && l > loss {
-			loss, bad = l, text
-		}
-	}
-	return good, bad
 }
 
 // weights are the marks' sliders, as they are set.
@@ -371,22 +295,6 @@ func (b *body) compare(c *kit.Req, catalogue *record.Catalogue) error {
 	number("How little shoe", "of 35", func(m *shoe.Model) float64 { return m.Bareness() })
 	add("Price", func(m *shoe.Model) string { return kit.Money(m.Price(), m.Currency) })
 	return nil
-}
-
-// dislikedNear says what was disliked of a model or of its maker: a dislike stays with
-// the model and version, and another last may suit all the same.
-func dislikedNear(m *shoe.Model, list []record.Dislike) string {
-	for _, d := range list {
-		switch {
-		case d.Model.ID == m.ID:
-			return fmt.Sprintf("Disliked before, in this version: “%s”", d.Why)
-		case d.Model.Maker == m.Maker && (d.Model.LastShape != m.LastShape || d.Model.Volume != m.Volume):
-			return fmt.Sprintf("%s was disliked (“%s”); this one is made on another last.", record.ModelName(d.Model), d.Why)
-		case d.Model.Maker == m.Maker:
-			return fmt.Sprintf("%s was disliked (“%s”); this one is made on a like last.", record.ModelName(d.Model), d.Why)
-		}
-	}
-	return ""
 }
 
 // cheapest is the offer that costs least, for there is always a cheap answer; nil where it

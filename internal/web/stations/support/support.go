@@ -54,7 +54,7 @@ type lifted struct {
 }
 
 // pages are parsed once: the ladder is asked for at each slip under the finger.
-var pages = sync.OnceValue(func() *template.Template { return bench.Parse(files, "*.html") })
+var pages = sync.OnceValue(func() *template.Template { return bench.Parse(files) })
 
 // Station is Support.
 func Station() bench.Station {

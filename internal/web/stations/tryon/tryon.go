@@ -103,7 +103,7 @@ type made struct{ Left, Right, Better string }
 func Station() bench.Station {
 	return bench.Station{Path: "try-on", Name: "Try-on",
 		Lead:     "A set that differs, in an order that favours none. Laced by the fitter; standing, walking, running.",
-		Template: bench.Parse(files, "*.html"), Body: bodyOf, Extra: extra,
+		Template: bench.Parse(files), Body: bodyOf, Extra: extra,
 		Fields: slices.Concat(shelf.BarcodeFields[:1], shelf.InsoleFields, visit.AgainFields)}
 }
 
