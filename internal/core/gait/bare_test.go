@@ -567,3 +567,38 @@ func TestStripes(t *testing.T) {
 		}
 	}
 }
+
+// Two people beside one another are told from one: running and walking, near and far.
+func TestTwoPeople(t *testing.T) {
+	for i, how := range []gait.Motion{gait.Run, gait.Walk} {
+		t.Run(string(how), func(t *testing.T) {
+			t.Parallel()
+			var films []kept
+			var rec gait.Recording
+			for seed := range uint64(2) {
+				m, err := device.NewTreadmill(device.TreadmillOptions{Seed: 9300 + 10*seed + uint64(i), Bare: true, Seconds: 2.6, FPS: 60, Width: 320,
+					Height: 240, Gait: how})
+				if err != nil {
+					t.Fatal(err)
+				}
+				films, rec = append(films, keep(t, m)), m.Recording()
+			}
+			for _, width := range []int{300, 440} {
+				var both kept
+				for i := range min(len(films[0]), len(films[1])) {
+					g := image.NewGray(image.Rect(0, 0, width, 240))
+					for k, f := range films {
+						draw.Draw(g, image.Rect(k*width/2, 0, (k+1)*width/2, 240), f[i], image.Pt(160-width/4, 0), draw.Src)
+					}
+					both = append(both, g)
+				}
+				if _, err := gait.Follow(both, rec, nil); err == nil || !strings.Contains(err.Error(), "two people") {
+					t.Errorf("%d px wide: %v", width, err)
+				}
+			}
+			if _, err := gait.Follow(films[0], rec, nil); err != nil && strings.Contains(err.Error(), "two people") {
+				t.Errorf("one alone: %v", err)
+			}
+		})
+	}
+}

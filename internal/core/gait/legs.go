@@ -250,6 +250,9 @@ func (w *watcher) findLegs(r Recording, progress func(int) error) (legs map[term
 		return nil, false, err
 	}
 	o.steadied()
+	if o.twoPeople(r.Gait) {
+		return nil, false, notLegs("two people go side by side in the picture; film one alone")
+	}
 	if o.cameraMoves() {
 		return nil, false, notLegs("the camera moves; put it on a stand, at the height of the ankles")
 	}

@@ -36,6 +36,9 @@ const (
 	fastRun      = 2.1
 	slowMotionTo = 61   // frames a second, that a film plays at which was filmed at more
 	leastInStep  = 0.12 // of what changes, that goes with the stride
+	lastParts    = 6
+	besideHigh   = 0.55 // of the picture's height, that two people's middles lie apart at least: a runner's feet do by 0.4
+	besideInStep = 0.25
 )
 
 // overview is a film at a small scale, brightness alone.
@@ -45,6 +48,7 @@ type overview struct {
 	frames [][]uint8 // nil where a frame could not be used
 	light  []float64 // of each frame against the first
 	fps    float64
+	beats  *beating // once it was asked for
 }
 
 // at is a frame, or where it could not be used the nearest that could.
@@ -200,69 +204,150 @@ func (o *overview) brightness() [][cells]float64 {
 	return out
 }
 
-// rhythm is the stride's frequency, and how much of all that changes goes with it.
-func (o *overview) rhythm(slow, fast float64) (hz, inStep float64) {
-	light := o.brightness()
-	n := len(light)
+// beating is how each cell's brightness goes from frame to frame, about its mean.
+type beating struct {
+	fps   float64
+	light [][cells]float64
+	total [cells]float64 // of what changes
+	most  float64        // of one cell
+	lasts [cells]float64 // how much it changes all the while: in all but one of some parts of the film at least so much
+	known map[int]*[cells]float64
+}
+
+// beating is the film's, reckoned once.
+func (o *overview) beating() *beating {
+	if o.beats != nil {
+		if o.beats.fps != o.fps {
+			o.beats.fps, o.beats.known = o.fps, map[int]*[cells]float64{}
+		}
+		return o.beats
+	}
+	s := &beating{fps: o.fps, light: o.brightness(), known: map[int]*[cells]float64{}}
+	o.beats = s
+	n := len(s.light)
 	var mean [cells]float64
-	for i := range light {
-		for c, v := range light[i] {
+	for i := range s.light {
+		for c, v := range s.light[i] {
 			mean[c] += v / float64(n)
 		}
 	}
-	var total [cells]float64
-	for i := range light {
+	s.lasting()
+	for i := range s.light {
 		w := 0.5 - 0.5*math.Cos(2*math.Pi*(float64(i)+0.5)/float64(n))
-		for c, v := range light[i] {
-			light[i][c] = (v - mean[c]) * w
-			total[c] += light[i][c] * light[i][c]
+		for c, v := range s.light[i] {
+			s.light[i][c] = (v - mean[c]) * w
+			s.total[c] += s.light[i][c] * s.light[i][c]
 		}
 	}
-	most := 0.0
-	for _, v := range total {
-		most = max(most, v)
-	}
-	if most == 0 {
-		return 0, 0
-	}
-	known := map[int]*[cells]float64{}
-	power := func(f float64) *[cells]float64 {
-		key := int(math.Round(f * 1000))
-		if v, ok := known[key]; ok {
-			return v
-		}
-		var re, im [cells]float64
-		for i := range light {
-			sin, cos := math.Sincos(2 * math.Pi * f * float64(i) / o.fps)
-			for c, v := range &light[i] {
-				re[c], im[c] = re[c]+cos*v, im[c]+sin*v
+	s.most = slices.Max(s.total[:])
+	return s
+}
+
+func (s *beating) lasting() {
+	n := len(s.light)
+	var all [cells][lastParts]float64
+	for p := range lastParts {
+		part := s.light[p*n/lastParts : (p+1)*n/lastParts]
+		var sum, square [cells]float64
+		for i := range part {
+			for c, v := range &part[i] {
+				sum[c], square[c] = sum[c]+v, square[c]+v*v
 			}
 		}
-		for c := range re {
-			re[c] = 2 * (re[c]*re[c] + im[c]*im[c]) / float64(n)
+		for c := range sum {
+			k := float64(max(1, len(part)))
+			all[c][p] = math.Sqrt(max(0, square[c]/k-sum[c]/k*sum[c]/k))
 		}
-		known[key] = &re
-		return &re
 	}
-	// Cell by cell the share that goes with a stride's first three beats: what passes by goes with none.
-	score := func(f float64) (sum, share float64) {
-		a, b, c := power(f), power(2*f), power(3*f)
-		of := 0.0
-		for k, first := range a {
-			v := (first + min(first, b[k]) + 0.5*min(first, c[k])) / (total[k] + faintCell*most)
-			sum += v * v
-			share, of = share+v*total[k], of+total[k]
+	for c := range all {
+		slices.Sort(all[c][:])
+		s.lasts[c] = all[c][1]
+	}
+}
+
+// two says whether two people go side by side in the picture, which is so many times as wide as high: what changes all
+// the while lies in two places, farther from one another than a runner's feet, each with a rhythm of its own.
+func (s *beating) two(wide, slow, fast float64) bool {
+	var col [columns]float64
+	for c, v := range s.lasts {
+		if c/columns >= cellRows/3 {
+			col[c%columns] += v
 		}
-		return sum, share / of
+	}
+	split, least := 0, math.Inf(1)
+	for at := 1; at < columns; at++ {
+		if v := spread(col[:at]) + spread(col[at:]); v < least {
+			least, split = v, at
+		}
+	}
+	middle := func(from, to int) float64 {
+		sum, first := 0.0, 0.0
+		for x := from; x < to; x++ {
+			sum, first = sum+col[x], first+col[x]*float64(x)
+		}
+		return first / max(sum, 1e-9)
+	}
+	if (middle(split, columns)-middle(0, split))*wide/columns < besideHigh {
+		return false
+	}
+	for _, right := range []bool{false, true} {
+		_, share := s.rhythm(slow, fast, func(c int) bool { return c/columns >= cellRows/3 && (c%columns >= split) == right })
+		if share < besideInStep {
+			return false
+		}
+	}
+	return true
+}
+
+// power is what of each cell's change goes with a frequency, Hz.
+func (s *beating) power(f float64) *[cells]float64 {
+	key := int(math.Round(f * 1000))
+	if v, ok := s.known[key]; ok {
+		return v
+	}
+	var re, im [cells]float64
+	for i := range s.light {
+		sin, cos := math.Sincos(2 * math.Pi * f * float64(i) / s.fps)
+		for c, v := range &s.light[i] {
+			re[c], im[c] = re[c]+cos*v, im[c]+sin*v
+		}
+	}
+	for c := range re {
+		re[c] = 2 * (re[c]*re[c] + im[c]*im[c]) / float64(len(s.light))
+	}
+	s.known[key] = &re
+	return &re
+}
+
+// inStep is the share of each cell's change that goes with a stride's first three beats: what passes by goes with none.
+func (s *beating) inStep(f float64) (of [cells]float64) {
+	a, b, c := s.power(f), s.power(2*f), s.power(3*f)
+	for k, first := range a {
+		of[k] = (first + min(first, b[k]) + 0.5*min(first, c[k])) / (s.total[k] + faintCell*s.most)
+	}
+	return of
+}
+
+// rhythm is the frequency of the stride that cells go with, Hz, and how much of all that changes there goes with it. It
+// is 0 where none does.
+func (s *beating) rhythm(slow, fast float64, among func(cell int) bool) (hz, inStep float64) {
+	if s.most == 0 {
+		return 0, 0
 	}
 	best := 0.0
 	look := func(from, to, step float64) {
 		for f := from; f <= to; f += step {
-			if f*float64(n)/o.fps < 1.2 {
+			if f*float64(len(s.light))/s.fps < 1.2 {
 				continue // hardly a stride
 			}
-			if v, share := score(f); v > best {
-				best, hz, inStep = v, f, share
+			sum, share, of := 0.0, 0.0, 0.0
+			for k, v := range s.inStep(f) {
+				if among(k) {
+					sum, share, of = sum+v*v, share+v*s.total[k], of+s.total[k]
+				}
+			}
+			if sum > best {
+				best, hz, inStep = sum, f, share/of
 			}
 		}
 	}
@@ -279,13 +364,22 @@ func (o *overview) stride(m Motion) (out striding, ok bool) {
 	if m == Walk {
 		slow, fast, standing, fills = slowWalk, fastWalk, walkStands, walkFills
 	}
-	out.hz, out.inStep = o.rhythm(slow, fast)
+	out.hz, out.inStep = o.beating().rhythm(slow, fast, func(int) bool { return true })
 	if out.hz == 0 || out.inStep < leastInStep {
 		return out, false
 	}
 	out.cycle = o.fold(out.hz)
 	out.cycle.ground()
 	return out, out.cycle.feet(&out, o, standing, fills, 0)
+}
+
+// twoPeople says whether two people go side by side.
+func (o *overview) twoPeople(m Motion) bool {
+	slow, fast := slowRun, fastRun
+	if m == Walk {
+		slow, fast = slowWalk, fastWalk
+	}
+	return o.beating().two(float64(o.w)/float64(o.h), slow, fast)
 }
 
 // slowed says whether a film in which nothing strides is slow motion, in which something does, and at what rate that was
