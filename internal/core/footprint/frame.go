@@ -1,6 +1,9 @@
 package footprint
 
-import "math"
+import (
+	"math"
+	"slices"
+)
 
 // frame is a print's own directions: a place that is counted from, which way is along and which
 // across, and how far the body reaches along, all in pixels of the part about the print.
@@ -75,10 +78,21 @@ func (f *foot) each(visit func(x, y float64)) {
 // extent is the body's reach along a direction from a point.
 func (f *foot) extent(dir, from Point) (lo, hi float64) {
 	lo, hi = math.Inf(1), math.Inf(-1)
-	f.each(func(x, y float64) {
-		t := (x-from.X)*dir.X + (y-from.Y)*dir.Y
-		lo, hi = min(lo, t), max(hi, t)
-	})
+	for y := range f.h {
+		row := f.body.on[y*f.w : (y+1)*f.w]
+		first := slices.Index(row, true)
+		if first < 0 {
+			continue
+		}
+		last := len(row) - 1
+		for !row[last] {
+			last--
+		}
+		for _, x := range []int{first, last} { // what lies between them reaches no farther
+			t := (float64(x)-from.X)*dir.X + (float64(y)-from.Y)*dir.Y
+			lo, hi = min(lo, t), max(hi, t)
+		}
+	}
 	return lo - 0.5, hi + 0.5
 }
 

@@ -114,13 +114,14 @@ func (c *channels) fromYCbCr(p *image.YCbCr, by int) {
 	b := p.Bounds()
 	w := c[0].w
 	light := make([]int, w)
-	half := 1 // pixels across that share a colour
+	half := 0 // how often pixels across that share a colour are halved
 	switch p.SubsampleRatio {
 	case image.YCbCrSubsampleRatio422, image.YCbCrSubsampleRatio420:
-		half = 2
+		half = 1
 	case image.YCbCrSubsampleRatio411, image.YCbCrSubsampleRatio410:
-		half = 4
+		half = 2
 	}
+	of := 1 / float32(by*by)
 	for y := range c[0].h {
 		clear(light)
 		for dy := range by {
@@ -133,10 +134,10 @@ func (c *channels) fromYCbCr(p *image.YCbCr, by int) {
 				row = row[by:]
 			}
 		}
-		base := p.COffset(b.Min.X, b.Min.Y+y*by+by/2) - b.Min.X/half
+		base := p.COffset(b.Min.X, b.Min.Y+y*by+by/2) - b.Min.X>>half
 		for x, l := range light {
-			ci := base + (b.Min.X+x*by+by/2)/half
-			fl, fb, fr := float32(l)/float32(by*by), float32(p.Cb[ci])-128, float32(p.Cr[ci])-128
+			ci := base + (b.Min.X+x*by+by/2)>>half
+			fl, fb, fr := float32(l)*of, float32(p.Cb[ci])-128, float32(p.Cr[ci])-128
 			i := y*w + x
 			c[0].v[i], c[1].v[i], c[2].v[i], c[3].v[i] = fl, fl+1.402*fr, fl-0.344136*fb-0.714136*fr, fl+1.772*fb
 		}
@@ -210,7 +211,18 @@ func boxRows(in *raster, r int) *raster {
 		for x := -r; x <= r; x++ {
 			sum += clampAt(x)
 		}
-		for x := range in.w {
+		for x := 0; x < in.w; x++ {
+			if x >= r && x+r+1 < in.w { // none of it lies beyond the border
+				ahead, behind := row[x+r+1:], row[x-r:]
+				at := x*in.h + y
+				for k, v := range ahead {
+					out.v[at] = sum * inv
+					sum += v - behind[k]
+					at += in.h
+				}
+				x += len(ahead) - 1
+				continue
+			}
 			out.v[x*in.h+y] = sum * inv
 			sum += clampAt(x+r+1) - clampAt(x-r)
 		}

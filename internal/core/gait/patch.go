@@ -54,14 +54,14 @@ type rigid struct {
 
 // House values of finding a patch again.
 const (
-	mostTurns  = 14    // of the search for a pose
-	settled    = 0.004 // px and, at its rim, of turning
-	leastPiece = 12    // px, across
-	strayFrom  = 2.0   // of its contrast, by which a place may be off before it counts less: to begin with
-	strayLess  = 0.7   // of that from turn to turn of the search
-	strayTo    = 0.5   // at the end
-	mostMore   = 2.5   // times a step is longer where little of the patch counts
-	faintSD    = 12.0  // of brightness: a patch of less contrast is not asked to be more alike
+	mostTurns  = 14   // of the search for a pose
+	settled    = 0.01 // px and, at its rim, of turning
+	leastPiece = 12   // px, across
+	strayFrom  = 2.0  // of its contrast, by which a place may be off before it counts less: to begin with
+	strayLess  = 0.7  // of that from turn to turn of the search
+	strayTo    = 0.5  // at the end
+	mostMore   = 2.5  // times a step is longer where little of the patch counts
+	faintSD    = 12.0 // of brightness: a patch of less contrast is not asked to be more alike
 )
 
 // middle is the place about which a patch turns.
@@ -237,7 +237,11 @@ func (r *rigid) find(in, small *plot, from pose) (p pose, unlike, seen float64) 
 		// Turn the step as the patch lies, and take it back.
 		sin, cos := math.Sincos(p.turn)
 		p = pose{p.x - (cos*dx - sin*dy), p.y - (sin*dx + cos*dy), p.turn - dt}
-		if math.Abs(dx)+math.Abs(dy)+math.Abs(dt)*rim < settled {
+		moves := math.Abs(dx) + math.Abs(dt)*rim
+		if r.hold == 0 { // what is held creeps along itself for long, and nobody asks how far
+			moves += math.Abs(dy)
+		}
+		if moves < settled {
 			break
 		}
 	}

@@ -90,6 +90,16 @@ func newOverview(w *watcher, n int, fps float64, progress func(int) error) (*ove
 // shrunk is a frame's brightness, averaged over squares.
 func (o *overview) shrunk(g *gray) []uint8 {
 	out := make([]uint8, o.w*o.h)
+	row := func(y int) []uint8 { return g.pix[y*g.w:][:o.w*o.by] }
+	if o.by == 2 { // most films; whatever is divided by is known here
+		for y := range o.h {
+			a, b, to := row(2*y), row(2*y+1), out[y*o.w:(y+1)*o.w]
+			for x := range to {
+				to[x] = uint8((uint(a[2*x]) + uint(a[2*x+1]) + uint(b[2*x]) + uint(b[2*x+1]) + 2) / 4)
+			}
+		}
+		return out
+	}
 	area := o.by * o.by
 	sum := make([]int, o.w)
 	for y := range o.h {
@@ -97,13 +107,7 @@ func (o *overview) shrunk(g *gray) []uint8 {
 			sum[x] = area / 2
 		}
 		for dy := range o.by {
-			p := g.pix[(y*o.by+dy)*g.w:][:o.w*o.by]
-			if o.by == 2 { // most films
-				for x := range sum {
-					sum[x] += int(p[2*x]) + int(p[2*x+1])
-				}
-				continue
-			}
+			p := row(y*o.by + dy)
 			for x := range sum {
 				for _, v := range p[x*o.by : (x+1)*o.by] {
 					sum[x] += int(v)
