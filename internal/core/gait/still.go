@@ -38,6 +38,8 @@ const (
 	leastInStep  = 0.12 // of what changes, that goes with the stride
 	lastParts    = 6
 	besideHigh   = 0.55 // of the picture's height, that two people's middles lie apart at least: a runner's feet do by 0.4
+	besideRim    = 2    // columns at either side, into which a camera that moves brings what was not there
+	besideEmpty  = 0.2  // of what changes all the while, that does so in the third between them at most
 	besideInStep = 0.25
 )
 
@@ -274,8 +276,8 @@ func (s *beating) lasting() {
 func (s *beating) two(wide, slow, fast float64) bool {
 	var col [columns]float64
 	for c, v := range s.lasts {
-		if c/columns >= cellRows/3 {
-			col[c%columns] += v
+		if x := c % columns; c/columns >= cellRows/3 && x >= besideRim && x < columns-besideRim {
+			col[x] += v
 		}
 	}
 	split, least := 0, math.Inf(1)
@@ -291,11 +293,21 @@ func (s *beating) two(wide, slow, fast float64) bool {
 		}
 		return first / max(sum, 1e-9)
 	}
-	if (middle(split, columns)-middle(0, split))*wide/columns < besideHigh {
+	left, right := middle(0, split), middle(split, columns)
+	if (right-left)*wide/columns < besideHigh {
 		return false
 	}
-	for _, right := range []bool{false, true} {
-		_, share := s.rhythm(slow, fast, func(c int) bool { return c/columns >= cellRows/3 && (c%columns >= split) == right })
+	between, all := 0.0, 0.0
+	for x, v := range col {
+		if all += v; math.Abs(float64(x)-(left+right)/2) < (right-left)/6 {
+			between += v
+		}
+	}
+	if between > besideEmpty*all { // where the camera moves all does
+		return false
+	}
+	for _, far := range []bool{false, true} {
+		_, share := s.rhythm(slow, fast, func(c int) bool { return c/columns >= cellRows/3 && (c%columns >= split) == far })
 		if share < besideInStep {
 			return false
 		}
