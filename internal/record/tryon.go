@@ -208,8 +208,7 @@ func (c *Conclusions) Leading(set []string) (a tryon.Answer, ok bool, err error)
 	if len(set) < 2 {
 		return a, false, nil
 	}
-	seed := int64(c.ID)
-	in := tryon.Comparisons{Schema: tryon.Schema, Pairs: slices.Sorted(slices.Values(set)), Seed: &seed}
+	in := tryon.Comparisons{Schema: tryon.Schema, Pairs: slices.Sorted(slices.Values(set))} // of the usual draws, as the command has them
 	for _, x := range c.Comparisons() {
 		if !slices.Contains(set, x.Left) || !slices.Contains(set, x.Right) {
 			continue // one of them was taken out

@@ -46,7 +46,8 @@ func BenchmarkEmptyGinPage(b *testing.B) {
 
 var benchPages = [][2]string{{"today", "/"}, {"runners", "/runners"}, {"catalogue", "/shoes"}, {"runner", "/runners/2"},
 	{"season", "/runners/2/season"}, {"hello", "/fits/2/hello"}, {"feet", "/fits/1/feet"}, {"support", "/fits/2/support"},
-	{"shoes", "/fits/1/shoes"}, {"rotation", "/fits/2/rotation"}, {"distance", "/fits/2/distance"}, {"card", "/fits/2/card"}}
+	{"shoes", "/fits/1/shoes"}, {"rotation", "/fits/2/rotation"}, {"distance", "/fits/2/distance"}, {"card", "/fits/2/card"},
+	{"oldpair", "/fits/2/old-pair"}, {"print", "/fits/2/print"}, {"gait", "/fits/2/gait"}, {"tryon", "/fits/2/try-on"}}
 
 func BenchmarkPages(b *testing.B) {
 	s := newSite(b)

@@ -2,10 +2,12 @@ package tryon
 
 import (
 	"cmp"
+	"encoding/json"
 	"fmt"
 	"hash/fnv"
 	"math"
 	"slices"
+	"sync"
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/seeded"
@@ -22,6 +24,7 @@ const (
 	enough     = 0.8   // a chance of being best at which comparing stops
 	further    = 3     // comparisons that must be able to lift it there
 	draws      = 20000 // of the log-strengths
+	usualSeed  = 1
 	converged  = 1e-9
 	mostRounds = 200000
 	asLikely   = 0.01 // chances this near each other are the same: sampling alone moves them by 0.003
@@ -155,14 +158,44 @@ func (c *Comparisons) check() (table, error) {
 	return t, l.Err()
 }
 
-// Compare tells who leads. It fails with a fault.List when the input holds a value
-// that is not allowed.
+// answers are what was asked lately: a page asks the same again each time that something else was told of a try-on.
+var answers struct {
+	sync.Mutex
+	by map[string]Answer
+}
+
+// mostAnswers is how many are kept, of some kB each.
+const mostAnswers = 500
+
+// Compare tells who leads; the answer is to be read only. It fails with a fault.List when the
+// input holds a value that is not allowed.
 func Compare(c Comparisons) (Answer, error) {
 	t, err := c.check()
 	if err != nil {
 		return Answer{}, err
 	}
-	seed := uint64(1)
+	asked, err := json.Marshal(c)
+	if err != nil {
+		return Answer{}, err
+	}
+	answers.Lock()
+	a, known := answers.by[string(asked)]
+	answers.Unlock()
+	if known {
+		return a, nil
+	}
+	a = t.answer(c)
+	answers.Lock()
+	defer answers.Unlock()
+	if answers.by == nil || len(answers.by) >= mostAnswers {
+		answers.by = map[string]Answer{}
+	}
+	answers.by[string(asked)] = a
+	return a, nil
+}
+
+func (t table) answer(c Comparisons) Answer {
+	seed := uint64(usualSeed)
 	if c.Seed != nil {
 		seed = uint64(*c.Seed)
 	}
@@ -184,7 +217,7 @@ func Compare(c Comparisons) (Answer, error) {
 			a.Warnings = append(a.Warnings, fault.Warning{Code: "not_compared", Text: p + " was not compared yet; its strength is the middle."})
 		}
 	}
-	return a, nil
+	return a
 }
 
 func (t table) compared(i int) float64 {
@@ -290,28 +323,51 @@ func inverse(m [][]float64) [][]float64 {
 }
 
 // normals are the draws of n pairs, one after another: the same for each question that is
-// asked of them, so that answers differ by the question alone.
+// asked of them, so that answers differ by the question alone. They are to be read only.
 func normals(n int, seed uint64) []float64 {
-	r := seeded.Stream(seed)
-	out := make([]float64, draws*n)
-	for i := range out {
-		out[i] = r.Normal()
+	if seed == usualSeed {
+		return usual.first(draws * n)
 	}
-	return out
+	own := drawn{stream: seeded.Stream(seed)}
+	return own.first(draws * n)
+}
+
+// drawn are a stream's normals, as many as were asked for yet.
+type drawn struct {
+	mu     sync.Mutex
+	stream seeded.Stream
+	all    []float64
+}
+
+// usual are those of the usual seed, which every page that shows a comparison asks for.
+var usual = drawn{stream: usualSeed}
+
+func (d *drawn) first(n int) []float64 {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.all = slices.Grow(d.all, max(0, n-len(d.all)))
+	for len(d.all) < n {
+		d.all = append(d.all, d.stream.Normal())
+	}
+	return d.all[:n:n]
 }
 
 // chances of each pair to be the best, by the draws z.
 func chances(logs []float64, cov [][]float64, z []float64) []float64 {
 	n := len(logs)
-	l := cholesky(cov)
+	var flat []float64 // the rows of the lower triangle, one after another
+	for i, row := range cholesky(cov) {
+		flat = append(flat, row[:i+1]...)
+	}
 	count := make([]int, n)
-	for ; len(z) > 0; z = z[n:] {
+	for ; len(z) >= n; z = z[n:] {
 		best, top := 0, math.Inf(-1)
-		for i := range n {
-			v := logs[i]
-			for k := 0; k <= i; k++ {
-				v += l[i][k] * z[k]
+		l := flat
+		for i, v := range logs {
+			for k, of := range l[:i+1] {
+				v += of * z[k]
 			}
+			l = l[i+1:]
 			if v > top {
 				best, top = i, v
 			}

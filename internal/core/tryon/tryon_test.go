@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"reflect"
 	"slices"
 	"testing"
 
@@ -323,9 +324,34 @@ func BenchmarkCompare(b *testing.B) {
 		i := r.IntN(6)
 		wins = append(wins, even(pairs[i], pairs[(i+1)%6]))
 	}
-	for b.Loop() {
-		if _, err := Compare(Comparisons{Pairs: pairs, Wins: wins}); err != nil {
+	for seed := int64(2); b.Loop(); seed++ { // one that was asked before is known
+		if _, err := Compare(Comparisons{Pairs: pairs, Wins: wins, Seed: &seed}); err != nil {
 			b.Fatal(err)
 		}
+	}
+}
+
+// What was asked before is answered the same, and another question is another.
+func TestCompareAgain(t *testing.T) {
+	c := Comparisons{Pairs: []string{"a", "b"}, Wins: []Comparison{{Winner: "a", Loser: "b"}}}
+	first, err := Compare(c)
+	again, err2 := Compare(c)
+	if err != nil || err2 != nil || !reflect.DeepEqual(first, again) {
+		t.Errorf("%+v %v, then %+v %v", first, err, again, err2)
+	}
+	c.Wins = append(c.Wins, Comparison{Winner: "a", Loser: "b"})
+	if more, err := Compare(c); err != nil || more.PBest["a"] <= first.PBest["a"] {
+		t.Errorf("after one more win: %+v, %v", more, err)
+	}
+	for range mostAnswers + 5 {
+		c.Wins = append(c.Wins[:1:1], Comparison{Even: []string{"a", "b"}})
+		seed := int64(len(answers.by) + 1000)
+		c.Seed = &seed
+		if _, err := Compare(c); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if n := len(answers.by); n > mostAnswers {
+		t.Errorf("%d answers are kept", n)
 	}
 }

@@ -299,6 +299,17 @@ func feetWords(f foot.Feet, u units.System) string {
 
 // TopFoot draws a foot from above, toes up, to tap on.
 func TopFoot(side term.Side, m foot.Measured) template.HTML {
+	return keptTops.of(topKey{side, m}, func() template.HTML { return topFootOf(side, m) })
+}
+
+type topKey struct {
+	side term.Side
+	m    foot.Measured
+}
+
+var keptTops kept[topKey]
+
+func topFootOf(side term.Side, m foot.Measured) template.HTML {
 	if m.LengthMM == 0 {
 		m = likeAny(264)
 	}

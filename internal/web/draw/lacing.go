@@ -58,6 +58,12 @@ func eyelet(row, side int) point {
 // Lacing draws one way to lace on a shoe seen from above, the toe down; empty for a name that is
 // none.
 func Lacing(name string) template.HTML {
+	return keptLacings.of(name, func() template.HTML { return lacingOf(name) })
+}
+
+var keptLacings kept[string]
+
+func lacingOf(name string) template.HTML {
 	l, ok := lacings[name]
 	if !ok {
 		return ""

@@ -112,6 +112,18 @@ func soleSheet(lies term.Side) sheet {
 // Sole draws a worn sole, as it is held, from below, or from above: the rubber of a zone grows paler,
 // and its tread thins out, the more of it is gone.
 func Sole(side term.Side, below bool, worn support.Sole) template.HTML {
+	return keptSoles.of(soleKey{side, below, worn}, func() template.HTML { return soleOf(side, below, worn) })
+}
+
+type soleKey struct {
+	side  term.Side
+	below bool
+	worn  support.Sole
+}
+
+var keptSoles kept[soleKey]
+
+func soleOf(side term.Side, below bool, worn support.Sole) template.HTML {
 	lies := Lies(side, below)
 	on := soleSheet(lies)
 	edge := on.shut(ring(soleOutline...))
