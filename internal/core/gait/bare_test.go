@@ -602,26 +602,3 @@ func TestTwoPeople(t *testing.T) {
 		})
 	}
 }
-
-// A film without dots beside the decoding of its frames: 480 of 640 × 480.
-func BenchmarkWithoutDots480(b *testing.B) {
-	m, err := device.NewTreadmill(device.TreadmillOptions{Seed: 901, Bare: true, Seconds: 4})
-	if err != nil {
-		b.Fatal(err)
-	}
-	f := compress(b, m, 90)
-	b.Run("decode", func(b *testing.B) {
-		for b.Loop() {
-			for i := range f {
-				if _, err := f.Frame(i); err != nil {
-					b.Fatal(err)
-				}
-			}
-		}
-	})
-	b.Run("decode and read", func(b *testing.B) {
-		for b.Loop() {
-			read(b, f, m.Recording())
-		}
-	})
-}

@@ -417,7 +417,17 @@ func TestMarkedByHand(t *testing.T) {
 }
 
 func BenchmarkRead600(b *testing.B) {
-	m := film(b, device.TreadmillOptions{Seed: 5, Seconds: 5})
+	beside(b, film(b, device.TreadmillOptions{Seed: 5, Seconds: 5}))
+}
+
+// A film without dots: 480 frames of 640 × 480.
+func BenchmarkWithoutDots480(b *testing.B) {
+	beside(b, film(b, device.TreadmillOptions{Seed: 901, Bare: true, Seconds: 4}))
+}
+
+// beside reads a film beside the decoding of its frames.
+func beside(b *testing.B, m *device.Treadmill) {
+	b.Helper()
 	f := compress(b, m, 90)
 	b.Run("decode", func(b *testing.B) {
 		for b.Loop() {

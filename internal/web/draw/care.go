@@ -11,6 +11,7 @@ import (
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
+	"trevik/internal/web/kept"
 )
 
 // RubSpot is a place of the drawn foot that can be tapped.
@@ -77,10 +78,10 @@ func RubFoot(spots []RubSpot, m foot.Measured) template.HTML {
 // midsole from the side. The parts p-tread, p-evenness, p-upper and p-bounce are shaded as
 // they are graded.
 func LookShoe(side term.Side) template.HTML {
-	return keptLooks.of(side, func() template.HTML { return lookShoe(side) })
+	return keptLooks.Drawn(side, func() template.HTML { return lookShoe(side) })
 }
 
-var keptLooks kept[term.Side]
+var keptLooks kept.Kept[term.Side]
 
 func lookShoe(side term.Side) template.HTML {
 	const w, h = 330.0, 176.0

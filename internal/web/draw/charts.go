@@ -15,6 +15,7 @@ import (
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
 	"trevik/internal/core/wear"
+	"trevik/internal/web/kept"
 )
 
 // Ladder draws the five levels of support as rungs: each foot, as it was measured, stands on the rung
@@ -134,7 +135,7 @@ func Room(s match.Size, feet foot.Feet, last term.LastShape, u units.System) tem
 			key.is[i], key.room[i] = true, *room
 		}
 	}
-	return keptRooms.of(key, func() template.HTML { return roomOf(s, feet, last, u) })
+	return keptRooms.Drawn(key, func() template.HTML { return roomOf(s, feet, last, u) })
 }
 
 // roomKey is all that the room before the toes is drawn from.
@@ -146,7 +147,7 @@ type roomKey struct {
 	u            units.System
 }
 
-var keptRooms kept[roomKey]
+var keptRooms kept.Kept[roomKey]
 
 func roomOf(s match.Size, feet foot.Feet, last term.LastShape, u units.System) template.HTML {
 	const each, h, k, shown = 196.0, 104.0, 1.12, 84.0 // px, px a mm, mm of the toe end
@@ -295,10 +296,10 @@ func MiniEmpty() template.HTML { return mini(`<path class="hair" d="M18 15H38"/>
 
 // MiniFeet is both outlines, as they were measured.
 func MiniFeet(f foot.Feet) template.HTML {
-	return keptMinis.of([2]foot.Measured{f.Left, f.Right}, func() template.HTML { return miniFeet(f) })
+	return keptMinis.Drawn([2]foot.Measured{f.Left, f.Right}, func() template.HTML { return miniFeet(f) })
 }
 
-var keptMinis kept[[2]foot.Measured]
+var keptMinis kept.Kept[[2]foot.Measured]
 
 func miniFeet(f foot.Feet) template.HTML {
 	var b strings.Builder

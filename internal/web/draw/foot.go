@@ -10,6 +10,7 @@ import (
 	"trevik/internal/core/foot"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
+	"trevik/internal/web/kept"
 )
 
 // The foot from above, a left one: x in parts of the length, the inner side positive, y from the
@@ -299,7 +300,7 @@ func feetWords(f foot.Feet, u units.System) string {
 
 // TopFoot draws a foot from above, toes up, to tap on.
 func TopFoot(side term.Side, m foot.Measured) template.HTML {
-	return keptTops.of(topKey{side, m}, func() template.HTML { return topFootOf(side, m) })
+	return keptTops.Drawn(topKey{side, m}, func() template.HTML { return topFootOf(side, m) })
 }
 
 type topKey struct {
@@ -307,7 +308,7 @@ type topKey struct {
 	m    foot.Measured
 }
 
-var keptTops kept[topKey]
+var keptTops kept.Kept[topKey]
 
 func topFootOf(side term.Side, m foot.Measured) template.HTML {
 	if m.LengthMM == 0 {

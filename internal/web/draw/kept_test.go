@@ -1,7 +1,6 @@
 package draw
 
 import (
-	"html/template"
 	"reflect"
 	"testing"
 
@@ -10,6 +9,7 @@ import (
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
+	"trevik/internal/web/kept"
 )
 
 // Whatever of a model changes, its drawing is the one that it would be if none was kept: each field in turn, one after
@@ -17,7 +17,7 @@ import (
 func TestKeptShoes(t *testing.T) {
 	m := shoe.Model{Name: "Heron", Version: 3, Class: term.Daily, StackHeelMM: 34, StackForefootMM: 25, Rocker: 1, LugDepthMM: 2}
 	fresh := func(m shoe.Model) string {
-		keptShoes = kept[shoeKey]{}
+		keptShoes = kept.Kept[shoeKey]{}
 		return string(Shoe(&m, 120))
 	}
 	v := reflect.ValueOf(&m).Elem()
@@ -92,22 +92,5 @@ func TestKeptRooms(t *testing.T) {
 			}
 			seen[name] = got
 		}
-	}
-}
-
-// What nobody asks for goes, and what is asked for again and again stays.
-func TestKeptGoes(t *testing.T) {
-	var k kept[int]
-	drawn := 0
-	of := func(n int) { k.of(n, func() template.HTML { drawn++; return "x" }) }
-	for n := range 10 * mostKept {
-		of(n)
-		of(-1)
-	}
-	if drawn != 10*mostKept+1 {
-		t.Errorf("%d were drawn of %d", drawn, 10*mostKept+1)
-	}
-	if n := len(k.fresh) + len(k.stale); n > 2*mostKept {
-		t.Errorf("%d are kept", n)
 	}
 }

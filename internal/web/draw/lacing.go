@@ -3,6 +3,7 @@ package draw
 import (
 	"html/template"
 	"strings"
+	"trevik/internal/web/kept"
 )
 
 // lacing is one way to lace: segments between eyelets, each [row, side, row, side] with
@@ -58,10 +59,10 @@ func eyelet(row, side int) point {
 // Lacing draws one way to lace on a shoe seen from above, the toe down; empty for a name that is
 // none.
 func Lacing(name string) template.HTML {
-	return keptLacings.of(name, func() template.HTML { return lacingOf(name) })
+	return keptLacings.Drawn(name, func() template.HTML { return lacingOf(name) })
 }
 
-var keptLacings kept[string]
+var keptLacings kept.Kept[string]
 
 func lacingOf(name string) template.HTML {
 	l, ok := lacings[name]

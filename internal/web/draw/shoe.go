@@ -8,6 +8,7 @@ import (
 	"trevik/internal/core/shoe"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
+	"trevik/internal/web/kept"
 )
 
 // shoeLength is how long every shoe from the side is drawn, mm, so that models compare by what
@@ -234,14 +235,14 @@ type shoeKey struct {
 	counter, upper, plate, between string
 }
 
-var keptShoes kept[shoeKey]
+var keptShoes kept.Kept[shoeKey]
 
 // shoeOn draws a model and its ground at the foot of a field of k px a mm.
 func shoeOn(p *pen, m *shoe.Model, k float64) {
 	key := shoeKey{k: k, rocker: int(m.Rocker), class: m.Class, heel: m.StackHeelMM, fore: m.StackForefootMM, lug: m.LugDepthMM,
 		last: m.LastShape, level: m.Level, bevel: m.HeelBevel, metal: m.MetalTips, bumper: m.ToeBumper, rock: m.RockPlate,
 		counter: string(m.HeelCounter), upper: string(m.Upper), plate: string(m.Plate), between: string(m.LugSpacing)}
-	p.WriteString(string(keptShoes.of(key, func() template.HTML {
+	p.WriteString(string(keptShoes.Drawn(key, func() template.HTML {
 		var p pen
 		on := sheet{point{-shoeLeft * k, (shoeTop - m.LugDepthMM) * k}, k, false}
 		p.f(`<path class="ground" d="M0 %.1fH%.1f"/>`, shoeTop*k+1, (shoeRight-shoeLeft)*k)

@@ -10,6 +10,7 @@ import (
 	"trevik/internal/core/support"
 	"trevik/internal/core/term"
 	"trevik/internal/core/units"
+	"trevik/internal/web/kept"
 )
 
 // The outsole of a left shoe as seen from above, in parts of its length as a foot's is; the inner
@@ -112,7 +113,7 @@ func soleSheet(lies term.Side) sheet {
 // Sole draws a worn sole, as it is held, from below, or from above: the rubber of a zone grows paler,
 // and its tread thins out, the more of it is gone.
 func Sole(side term.Side, below bool, worn support.Sole) template.HTML {
-	return keptSoles.of(soleKey{side, below, worn}, func() template.HTML { return soleOf(side, below, worn) })
+	return keptSoles.Drawn(soleKey{side, below, worn}, func() template.HTML { return soleOf(side, below, worn) })
 }
 
 type soleKey struct {
@@ -121,7 +122,7 @@ type soleKey struct {
 	worn  support.Sole
 }
 
-var keptSoles kept[soleKey]
+var keptSoles kept.Kept[soleKey]
 
 func soleOf(side term.Side, below bool, worn support.Sole) template.HTML {
 	lies := Lies(side, below)

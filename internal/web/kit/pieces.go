@@ -7,47 +7,24 @@ import (
 	"math"
 	"reflect"
 	"strings"
-	"sync"
+
+	"trevik/internal/web/kept"
 )
 
 // Pieces are parts of pages by all that they show, so that a template is not run again for what has not changed. What a
 // piece's template is given is its key: it sees nothing else, so that a piece that is kept is the one that it would write.
-// What was not asked for lately is let go of.
-type Pieces struct {
-	mu           sync.Mutex
-	fresh, stale map[string]template.HTML
-	held         int // bytes of the fresh ones
-}
-
-// mostHeld is how many bytes of pieces are kept before those that nobody asked for since go; at most twice as many are held.
-const mostHeld = 16 << 20
+type Pieces struct{ kept kept.Kept[string] }
 
 // Of is what a template writes of what is shown: plain values, lists and structs of them, without anything hidden.
 func (p *Pieces) Of(t *template.Template, name string, shown any) (template.HTML, error) {
 	key := string(appendShown(append(make([]byte, 0, 16<<10), name...), reflect.ValueOf(shown)))
-	p.mu.Lock()
-	is, ok := p.fresh[key]
-	if !ok {
-		is, ok = p.stale[key]
-	}
-	p.mu.Unlock()
-	if !ok {
+	return p.kept.Of(key, func() (template.HTML, error) {
 		var b strings.Builder
 		if err := t.ExecuteTemplate(&b, name, shown); err != nil {
 			return "", fmt.Errorf("template %s: %w", name, err)
 		}
-		is = template.HTML(b.String())
-	}
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	if p.fresh == nil || p.held > mostHeld {
-		p.fresh, p.stale, p.held = map[string]template.HTML{}, p.fresh, 0
-	}
-	if _, there := p.fresh[key]; !there {
-		p.fresh[key] = is
-		p.held += len(key) + len(is)
-	}
-	return is, nil
+		return template.HTML(b.String()), nil
+	})
 }
 
 // Each is what a template writes of each of a list, one after the other.

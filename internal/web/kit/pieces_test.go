@@ -1,7 +1,6 @@
 package kit
 
 import (
-	"fmt"
 	"html/template"
 	"reflect"
 	"strings"
@@ -44,9 +43,6 @@ func TestPieces(t *testing.T) {
 			seen[want.String()] = p
 		}
 	}
-	if n := len(pieces.fresh); n != len(seen) {
-		t.Errorf("%d pieces are kept of %d", n, len(seen))
-	}
 	if got, err := pieces.Of(tmpl, "q", piece{Text: "a"}); err != nil || got != "qa" {
 		t.Errorf("another template: %q, %v", got, err)
 	}
@@ -66,32 +62,5 @@ func TestPiecesHide(t *testing.T) {
 			}()
 			appendShown(nil, reflect.ValueOf(v))
 		}()
-	}
-}
-
-// What nobody asks for goes, and what is asked for again and again stays.
-func TestPiecesGo(t *testing.T) {
-	tmpl := template.Must(template.New("p").Parse(`{{define "p"}}{{.}}{{end}}`))
-	var pieces Pieces
-	long := strings.Repeat("x", 1<<20)
-	for n := range 100 {
-		for _, text := range []string{"again", fmt.Sprint(n, long)} {
-			if _, err := pieces.Of(tmpl, "p", text); err != nil {
-				t.Fatal(err)
-			}
-			held := 0
-			for _, kept := range []map[string]template.HTML{pieces.fresh, pieces.stale} {
-				for key, is := range kept {
-					held += len(key) + len(is)
-				}
-			}
-			if held > 2*(mostHeld+3<<20) {
-				t.Fatalf("%d bytes are held", held)
-			}
-		}
-		again := "p" + string(appendShown(nil, reflect.ValueOf("again")))
-		if _, there := pieces.fresh[again]; !there {
-			t.Fatal("what is asked for again went")
-		}
 	}
 }

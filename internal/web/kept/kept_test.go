@@ -1,0 +1,44 @@
+package kept
+
+import (
+	"errors"
+	"html/template"
+	"strings"
+	"testing"
+)
+
+// What nobody asks for goes, and what is asked for again and again stays.
+func TestGoes(t *testing.T) {
+	var k Kept[int]
+	drawn := 0
+	long := template.HTML(strings.Repeat("x", 1<<16))
+	of := func(n int) { k.Drawn(n, func() template.HTML { drawn++; return long }) }
+	const all = 10 * mostHeld >> 16
+	for n := range all {
+		of(n)
+		of(-1)
+		held := 0
+		for _, some := range []map[int]template.HTML{k.fresh, k.stale} {
+			for _, is := range some {
+				held += len(is)
+			}
+		}
+		if held > 2*(mostHeld+2<<16) {
+			t.Fatalf("%d bytes are held", held)
+		}
+	}
+	if drawn != all+1 {
+		t.Errorf("%d were drawn of %d", drawn, all+1)
+	}
+}
+
+// What fails is tried again.
+func TestFails(t *testing.T) {
+	var k Kept[string]
+	if _, err := k.Of("a", func() (template.HTML, error) { return "", errors.New("no") }); err == nil {
+		t.Error("it did not fail")
+	}
+	if is, err := k.Of("a", func() (template.HTML, error) { return "yes", nil }); err != nil || is != "yes" {
+		t.Errorf("%q, %v", is, err)
+	}
+}
