@@ -148,7 +148,9 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 			return Followed{}, err
 		}
 		if i == 0 {
-			wrong = err
+			if wrong = err; err != nil && sure {
+				return Followed{}, err
+			}
 		}
 		for side, l := range found {
 			if now := legs[side]; now != nil && now.steps() < leastContact && l.steps() > now.steps() {
@@ -240,9 +242,9 @@ func (l *oneLeg) steps() (n int) {
 	return n
 }
 
-// findLegs finds and follows both legs; one that cannot be told is left out. It is sure of two that stand in turn when
-// they seem to: two that were found only half a stride later may both be in the air, with feet that nothing tells from
-// the belt.
+// findLegs finds and follows both legs; one that cannot be told is left out. It is sure that two people's are none to be
+// read, and of two that stand in turn when they seem to: two that were found only half a stride later may both be in the
+// air, with feet that nothing tells from the belt.
 func (w *watcher) findLegs(r Recording, progress func(int) error) (legs map[term.Side]*oneLeg, sure bool, err error) {
 	n := w.frames.Len()
 	o, err := newOverview(w, n, *r.FPS, func(done int) error { return progress(done / 2) })
@@ -251,7 +253,7 @@ func (w *watcher) findLegs(r Recording, progress func(int) error) (legs map[term
 	}
 	o.steadied()
 	if o.twoPeople(r.Gait) {
-		return nil, false, notLegs("two people go side by side in the picture; film one alone")
+		return nil, true, notLegs("two people go side by side in the picture; film one alone")
 	}
 	if o.cameraMoves() {
 		return nil, false, notLegs("the camera moves; put it on a stand, at the height of the ankles")

@@ -81,7 +81,7 @@ func LookShoe(side term.Side) template.HTML {
 	return keptLooks.Drawn(side, func() template.HTML { return lookShoe(side) })
 }
 
-var keptLooks kept.Kept[term.Side]
+var keptLooks kept.By[term.Side]
 
 func lookShoe(side term.Side) template.HTML {
 	const w, h = 330.0, 176.0

@@ -147,7 +147,7 @@ type roomKey struct {
 	u            units.System
 }
 
-var keptRooms kept.Kept[roomKey]
+var keptRooms kept.By[roomKey]
 
 func roomOf(s match.Size, feet foot.Feet, last term.LastShape, u units.System) template.HTML {
 	const each, h, k, shown = 196.0, 104.0, 1.12, 84.0 // px, px a mm, mm of the toe end
@@ -299,7 +299,7 @@ func MiniFeet(f foot.Feet) template.HTML {
 	return keptMinis.Drawn([2]foot.Measured{f.Left, f.Right}, func() template.HTML { return miniFeet(f) })
 }
 
-var keptMinis kept.Kept[[2]foot.Measured]
+var keptMinis kept.By[[2]foot.Measured]
 
 func miniFeet(f foot.Feet) template.HTML {
 	var b strings.Builder

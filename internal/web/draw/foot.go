@@ -308,7 +308,7 @@ type topKey struct {
 	m    foot.Measured
 }
 
-var keptTops kept.Kept[topKey]
+var keptTops kept.By[topKey]
 
 func topFootOf(side term.Side, m foot.Measured) template.HTML {
 	if m.LengthMM == 0 {

@@ -17,7 +17,7 @@ import (
 func TestKeptShoes(t *testing.T) {
 	m := shoe.Model{Name: "Heron", Version: 3, Class: term.Daily, StackHeelMM: 34, StackForefootMM: 25, Rocker: 1, LugDepthMM: 2}
 	fresh := func(m shoe.Model) string {
-		keptShoes = kept.Kept[shoeKey]{}
+		keptShoes = kept.By[shoeKey]{}
 		return string(Shoe(&m, 120))
 	}
 	v := reflect.ValueOf(&m).Elem()

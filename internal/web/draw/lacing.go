@@ -3,6 +3,7 @@ package draw
 import (
 	"html/template"
 	"strings"
+
 	"trevik/internal/web/kept"
 )
 
@@ -62,7 +63,7 @@ func Lacing(name string) template.HTML {
 	return keptLacings.Drawn(name, func() template.HTML { return lacingOf(name) })
 }
 
-var keptLacings kept.Kept[string]
+var keptLacings kept.By[string]
 
 func lacingOf(name string) template.HTML {
 	l, ok := lacings[name]

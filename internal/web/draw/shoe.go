@@ -235,7 +235,7 @@ type shoeKey struct {
 	counter, upper, plate, between string
 }
 
-var keptShoes kept.Kept[shoeKey]
+var keptShoes kept.By[shoeKey]
 
 // shoeOn draws a model and its ground at the foot of a field of k px a mm.
 func shoeOn(p *pen, m *shoe.Model, k float64) {

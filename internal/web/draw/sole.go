@@ -122,7 +122,7 @@ type soleKey struct {
 	worn  support.Sole
 }
 
-var keptSoles kept.Kept[soleKey]
+var keptSoles kept.By[soleKey]
 
 func soleOf(side term.Side, below bool, worn support.Sole) template.HTML {
 	lies := Lies(side, below)

@@ -4,20 +4,26 @@ package kept
 import (
 	"html/template"
 	"sync"
+	"time"
 )
 
-// Kept are pieces of pages by their key, which is all that they are made from. What was not asked for lately is let go of.
-type Kept[K comparable] struct {
+// By are pieces of pages by their key, which is all that they are made from. What was not asked for lately is let go of.
+type By[K comparable] struct {
 	mu           sync.Mutex
 	fresh, stale map[K]template.HTML
-	held         int // bytes of the fresh ones
+	held         int       // bytes of the fresh ones
+	since        time.Time // they are held
 }
 
-// mostHeld is how many bytes of pieces are kept before those that nobody asked for since go; at most twice as many are held.
-const mostHeld = 16 << 20
+// House values of what is kept: after so many bytes of pieces, or so long, those that nobody asked for since go; twice as
+// much is held at most, and as much again of keys where those are what is shown.
+const (
+	mostHeld = 4 << 20
+	longest  = 10 * time.Minute
+)
 
 // Of gives the piece of a key, made where it is not there. What fails is not kept.
-func (k *Kept[K]) Of(key K, write func() (template.HTML, error)) (template.HTML, error) {
+func (k *By[K]) Of(key K, write func() (template.HTML, error)) (template.HTML, error) {
 	k.mu.Lock()
 	is, ok := k.fresh[key]
 	if !ok {
@@ -32,8 +38,8 @@ func (k *Kept[K]) Of(key K, write func() (template.HTML, error)) (template.HTML,
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	if k.fresh == nil || k.held > mostHeld {
-		k.fresh, k.stale, k.held = map[K]template.HTML{}, k.fresh, 0
+	if k.fresh == nil || k.held > mostHeld || time.Since(k.since) > longest {
+		k.fresh, k.stale, k.held, k.since = map[K]template.HTML{}, k.fresh, 0, time.Now()
 	}
 	if _, there := k.fresh[key]; !there {
 		k.fresh[key] = is
@@ -43,7 +49,7 @@ func (k *Kept[K]) Of(key K, write func() (template.HTML, error)) (template.HTML,
 }
 
 // Drawn is Of for what cannot fail.
-func (k *Kept[K]) Drawn(key K, draw func() template.HTML) template.HTML {
+func (k *By[K]) Drawn(key K, draw func() template.HTML) template.HTML {
 	is, _ := k.Of(key, func() (template.HTML, error) { return draw(), nil })
 	return is
 }

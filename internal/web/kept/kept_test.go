@@ -9,7 +9,7 @@ import (
 
 // What nobody asks for goes, and what is asked for again and again stays.
 func TestGoes(t *testing.T) {
-	var k Kept[int]
+	var k By[int]
 	drawn := 0
 	long := template.HTML(strings.Repeat("x", 1<<16))
 	of := func(n int) { k.Drawn(n, func() template.HTML { drawn++; return long }) }
@@ -32,9 +32,26 @@ func TestGoes(t *testing.T) {
 	}
 }
 
+// What was asked for long ago is not held for ever: it may be of somebody who is gone.
+func TestGrowsOld(t *testing.T) {
+	var k By[int]
+	ask := func(n int) { k.Drawn(n, func() template.HTML { return "x" }) }
+	ask(1)
+	for range 2 {
+		k.since = k.since.Add(-2 * longest)
+		ask(2)
+	}
+	if _, there := k.fresh[1]; there {
+		t.Error("it is as fresh as what was asked for now")
+	}
+	if _, there := k.stale[1]; there {
+		t.Error("it is held still")
+	}
+}
+
 // What fails is tried again.
 func TestFails(t *testing.T) {
-	var k Kept[string]
+	var k By[string]
 	if _, err := k.Of("a", func() (template.HTML, error) { return "", errors.New("no") }); err == nil {
 		t.Error("it did not fail")
 	}

@@ -32,7 +32,6 @@ var Funcs = template.FuncMap{
 	"words":      func(v any) string { return support.Words(fmt.Sprint(v)) },
 	"title":      func(v any) string { return Sentence(support.Words(fmt.Sprint(v))) },
 	"length":     func(u units.System, mm float64) string { return u.Length(mm) },
-	"span":       Span,
 	"km":         func(u units.System, km float64) string { return u.Distance(km) },
 	"figure":     func(u units.System, km float64) string { return form.Field{Unit: form.KM}.Show(km, u) },
 	"say":        Spoken,

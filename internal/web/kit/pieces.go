@@ -13,7 +13,7 @@ import (
 
 // Pieces are parts of pages by all that they show, so that a template is not run again for what has not changed. What a
 // piece's template is given is its key: it sees nothing else, so that a piece that is kept is the one that it would write.
-type Pieces struct{ kept kept.Kept[string] }
+type Pieces struct{ kept kept.By[string] }
 
 // Of is what a template writes of what is shown: plain values, lists and structs of them, without anything hidden.
 func (p *Pieces) Of(t *template.Template, name string, shown any) (template.HTML, error) {
