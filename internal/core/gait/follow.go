@@ -116,6 +116,7 @@ type watcher struct {
 	size   image.Point
 	unread map[int]bool
 	kept   map[int]*gray // brightness of frames that are wanted again, as many as there is room for
+	sizes  bool          // legs that are plainly smaller or larger than usual are to be told, not read
 }
 
 func (w *watcher) frame(i int) image.Image {

@@ -1,6 +1,7 @@
 package gait
 
 import (
+	"errors"
 	"fmt"
 	"image"
 	"maps"
@@ -81,6 +82,7 @@ type oneLeg struct {
 	free     bool       // of its wall: what goes by itself is told by that it moves
 	sides    [4]float64 // of the heel, left and right: px across in the middle of its height, and px across a px down
 	shape    *plot      // of the mean picture: what is leg
+	swaying  *swaying
 	wall     [2]float64 // px across in the crop, at the ground and at the calf: what lies beyond is the other leg's
 }
 
@@ -115,6 +117,9 @@ type standing struct {
 	lost       int // frames in which the calf could not be told
 }
 
+// errOtherSize is of legs that are to be looked at from nearer, or from farther off.
+var errOtherSize = errors.New("legs of another size")
+
 func notLegs(why string) error {
 	return fault.List{{Field: "markers", Text: "are none, and no legs can be read without dots: " + why}}
 }
@@ -129,21 +134,28 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 	if w.size.X < leastWide || w.size.Y < leastHigh {
 		return Followed{}, notLegs(fmt.Sprintf("the picture of %d by %d pixels is too small", w.size.X, w.size.Y))
 	}
-	was, plain, by := w.size, w.frames, float64(legsHigh)/float64(w.size.Y)
-	if math.Abs(by-1) <= nearEnough {
-		by = 1
-	} else {
-		hand = hand.moved(by)
-	}
+	plain, was := w.frames, w.size
+	at := wholeView(was)
 	// Where brightness does not tell the legs from the ground, redness may: skin is redder than belts and walls.
 	legs := map[term.Side]*oneLeg{}
 	var wrong error
 	for i, redness := range []float64{0, redCounts} {
-		if by != 1 || redness > 0 {
-			s := scaled(plain, was, by, redness)
-			w.frames, w.size = s, s.to
+		told := func(done int) error { return progress(max(done, i*(n-1))) }
+		w.look(plain, was, at, redness)
+		w.sizes = i == 0
+		found, sure, err := w.findLegs(r, told)
+		if errors.Is(err, errOtherSize) {
+			// What is told by rows and pixels is told alike in all legs: they are read as large as they are read best.
+			near, whole := at.nearer(found, was), at
+			w.look(w.held(plain, at, was), was, near, redness)
+			w.sizes = false
+			at, told = near, func(int) error { return progress(n - 1) }
+			if found, sure, err = w.findLegs(r, told); !stopped(err) && (err != nil || len(found) == 0) {
+				at = whole
+				w.look(plain, was, at, redness)
+				found, sure, err = w.findLegs(r, told)
+			}
 		}
-		found, sure, err := w.findLegs(r, func(done int) error { return progress(max(done, i*(n-1))) })
 		if stopped(err) {
 			return Followed{}, err
 		}
@@ -163,6 +175,7 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 		}
 	}
 	w.frames, w.size = plain, was
+	hand = hand.mapped(at.in)
 	if len(legs) == 0 && wrong != nil {
 		return Followed{}, wrong
 	}
@@ -210,9 +223,7 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 			}
 		}
 	}
-	if by != 1 {
-		out.Tracks = out.Tracks.moved(1 / by)
-	}
+	out.Tracks = out.Tracks.mapped(at.out)
 	if read == 0 {
 		return Followed{}, notLegs("the legs do not stand out from what is behind them")
 	}
@@ -277,7 +288,7 @@ func (w *watcher) findLegs(r Recording, progress func(int) error) (legs map[term
 	}
 	other, err := w.learnLegs(r, o, &turned, func(int) error { return progress(n - 1) })
 	if err != nil {
-		return nil, false, err
+		return other, false, err
 	}
 	maps.DeleteFunc(other, func(side term.Side, l *oneLeg) bool { // the leg comes down lower than that, or nothing does
 		over := (s.sole[side] - float64(l.y0) - l.line.heelLow.Y) / l.shank
@@ -368,17 +379,34 @@ func (w *watcher) learnLegs(r Recording, o *overview, s *striding, progress func
 	if err := w.crop(legs, o, s.cycle, progress); err != nil {
 		return nil, err
 	}
-	var told [2]bool // each leg by itself
+	told := eachLeg(legs, func(l *oneLeg) bool { return l.begin(s.cycle, o.by, *r.FPS, s.hz) })
+	if w.sizes {
+		begun := maps.Clone(legs)
+		maps.DeleteFunc(begun, func(side term.Side, _ *oneLeg) bool { return !told[side] })
+		if otherSize(begun) {
+			return begun, errOtherSize
+		}
+	}
+	told = eachLeg(legs, func(l *oneLeg) bool {
+		if !told[l.side] || !l.learn(s.cycle, o.by, *r.FPS) || !l.rolls() || l.steps() < len(l.contacts)/2 {
+			return false
+		}
+		deg, phase := l.alike(l.stride)
+		return deg <= mostUnlikeDeg && phase <= mostOffPhase
+	})
+	maps.DeleteFunc(legs, func(side term.Side, _ *oneLeg) bool { return !told[side] })
+	return legs, nil
+}
+
+// eachLeg asks both legs at once.
+func eachLeg(legs map[term.Side]*oneLeg, ask func(*oneLeg) bool) map[term.Side]bool {
+	var told [2]bool
 	var fell [2]any
 	var both sync.WaitGroup
 	for k, side := range term.Sides {
 		both.Go(func() {
 			defer func() { fell[k] = recover() }() // whoever asked is told, not the whole program
-			l := legs[side]
-			if told[k] = l.learn(s.cycle, o.by, *r.FPS, s.hz) && l.rolls() && l.steps() >= len(l.contacts)/2; told[k] {
-				deg, phase := l.alike(l.stride)
-				told[k] = deg <= mostUnlikeDeg && phase <= mostOffPhase
-			}
+			told[k] = ask(legs[side])
 		})
 	}
 	both.Wait()
@@ -387,12 +415,7 @@ func (w *watcher) learnLegs(r Recording, o *overview, s *striding, progress func
 			panic(v)
 		}
 	}
-	for k, side := range term.Sides {
-		if !told[k] {
-			delete(legs, side)
-		}
-	}
-	return legs, nil
+	return map[term.Side]bool{term.Left: told[0], term.Right: told[1]}
 }
 
 func newLeg(side term.Side, s *striding, size image.Point, n int, fps float64) *oneLeg {
@@ -493,9 +516,8 @@ func (l *oneLeg) calfBox() (x, y, w, h int) {
 	return int(l.calf) - w/2, int(l.sole-0.33*l.shank) - h, w, h
 }
 
-// learn makes the leg's own pictures and follows them through every contact: first from one frame, then from the
-// mean of what that found, with the patches where heel and calf then are.
-func (l *oneLeg) learn(ground *cycle, by int, fps, hz float64) bool {
+// begin finds the leg in all its contacts by a patch from one frame, and how it sways in them.
+func (l *oneLeg) begin(ground *cycle, by int, fps, hz float64) bool {
 	l.contacts = slices.DeleteFunc(l.contacts, func(c *standing) bool {
 		i := c.middle - c.from
 		return i < 0 || i >= len(c.frames) || c.frames[i] == nil
@@ -510,30 +532,44 @@ func (l *oneLeg) learn(ground *cycle, by int, fps, hz float64) bool {
 	l.cut(first.frames[first.middle-first.from])
 	l.heelRef.weigh(l.shape)
 	l.calfRef.weigh(l.shape)
-	for pass := range passes {
-		for k, c := range l.contacts {
-			if pass+1 == passes || k < mostKept {
-				l.follow(c, fps)
-			}
-		}
-		var all []float64
-		l.flat(func(c *standing, i int) { all = append(all, c.unlike[i]) })
-		l.usual = median(all)
-		l.pivot()
-		l.ends(fps)
-		if !l.steady() {
-			return false
-		}
-		l.free = pass > 0
+	if !l.pass(fps, mostKept) {
+		return false
+	}
+	l.swaying = l.sways(ground, by, fps)
+	return true
+}
+
+// learn goes on from there with the mean of what was found, with the patches where heel and calf then are.
+func (l *oneLeg) learn(ground *cycle, by int, fps float64) bool {
+	for pass := 1; pass < passes; pass++ {
 		if !l.level(ground, by) {
 			return false
 		}
-		if pass+1 < passes {
-			l.relearn(pass > 0)
-			l.free = false
+		l.relearn(pass > 1)
+		l.free = false
+		many := mostKept
+		if pass+1 == passes {
+			many = len(l.contacts)
 		}
+		if !l.pass(fps, many) {
+			return false
+		}
+		l.free = true
 	}
-	return true
+	return l.level(ground, by)
+}
+
+// pass follows the leg through so many of its contacts, and tells their ends.
+func (l *oneLeg) pass(fps float64, many int) bool {
+	for _, c := range l.contacts[:min(many, len(l.contacts))] {
+		l.follow(c, fps)
+	}
+	var all []float64
+	l.flat(func(c *standing, i int) { all = append(all, c.unlike[i]) })
+	l.usual = median(all)
+	l.pivot()
+	l.ends(fps)
+	return l.steady()
 }
 
 // rolls says whether the heel turns against the leg while it stands, as every heel does: what does not is no foot.

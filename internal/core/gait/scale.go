@@ -3,22 +3,105 @@ package gait
 import (
 	"image"
 	"image/color"
+	"maps"
 	"math"
+
+	"trevik/internal/core/term"
 )
 
 // The height that a film without dots is read at, px: what is told by rows and pixels is told alike in all of them.
 const (
 	legsHigh   = 480
 	nearEnough = 0.04 // of that: a film is read as it is
+	viewWide   = 640  // px, that a part of a film is at least
+	soleDown   = 0.88 // of legsHigh, where the soles come to lie in a part of a film
 )
 
-// scaledFrames are a film's brightness at another scale.
+// view is how a film is looked at: at another scale, and of that a part.
+type view struct {
+	by   float64
+	part image.Rectangle // px at that scale
+}
+
+// wholeView is all of a film of that size, at the scale that it is read at.
+func wholeView(size image.Point) view {
+	by := float64(legsHigh) / float64(size.Y)
+	if math.Abs(by-1) <= nearEnough {
+		by = 1
+	}
+	return view{by, image.Rectangle{Max: scaledSize(size, by)}}
+}
+
+func scaledSize(size image.Point, by float64) image.Point {
+	return image.Pt(int(math.Round(by*float64(size.X))), int(math.Round(by*float64(size.Y))))
+}
+
+// nearer is the view of a film of that size in which the legs are as large as they are read best.
+func (v view) nearer(legs map[term.Side]*oneLeg, size image.Point) view {
+	by := v.by / (readBest * sizeOf(legs))
+	all := scaledSize(size, by)
+	left, right, low := math.Inf(1), math.Inf(-1), 0.0
+	for _, l := range legs {
+		left, right = min(left, float64(l.x0)), max(right, float64(l.x0+l.w))
+		low = max(low, float64(l.y0)+l.sole)
+	}
+	k := by / v.by
+	wide, high := min(all.X, max(viewWide, int(k*(right-left)))), min(all.Y, legsHigh)
+	x := min(max(0, int(k*(left+right)/2)-wide/2), all.X-wide)
+	y := min(max(0, int(k*low-soleDown*legsHigh)), all.Y-high)
+	return view{by, image.Rect(x, y, x+wide, y+high)}
+}
+
+// in is where a place of the film lies in the view; a pixel's middle stays its middle.
+func (v view) in(p Point) Point {
+	return Point{(p.X+0.5)*v.by - 0.5 - float64(v.part.Min.X), (p.Y+0.5)*v.by - 0.5 - float64(v.part.Min.Y)}
+}
+
+// out is where a place of the view lies in the film.
+func (v view) out(p Point) Point {
+	return Point{(p.X+float64(v.part.Min.X)+0.5)/v.by - 0.5, (p.Y+float64(v.part.Min.Y)+0.5)/v.by - 0.5}
+}
+
+// look has the watcher look at a film of that size by a view.
+func (w *watcher) look(f Frames, size image.Point, v view, red float64) {
+	w.frames, w.size = f, size
+	if v.by != 1 || red > 0 || v.part.Size() != size {
+		w.frames, w.size = scaled(f, size, v, red), v.part.Size()
+	}
+}
+
+// held is a film whose frames need not be decoded again where they were kept as they are.
+func (w *watcher) held(f Frames, v view, size image.Point) Frames {
+	if v.by != 1 || v.part.Size() != size {
+		return f
+	}
+	return heldFrames{f, maps.Clone(w.kept)}
+}
+
+type heldFrames struct {
+	Frames
+	kept map[int]*gray
+}
+
+func (h heldFrames) Frame(i int) (image.Image, error) {
+	if g := h.kept[i]; g != nil {
+		return g.image(), nil
+	}
+	return h.Frames.Frame(i)
+}
+
+func (g *gray) image() *image.Gray {
+	return &image.Gray{Pix: g.pix, Stride: g.w, Rect: image.Rect(0, 0, g.w, g.h)}
+}
+
+// scaledFrames are a film's brightness in a view.
 type scaledFrames struct {
 	Frames
 	red    float64 // how much of redness counts as brightness
 	from   image.Point
 	to     image.Point
-	across []taps
+	plain  bool   // at the film's own scale, all of it
+	across []taps // of each column and row of the view
 	down   []taps
 }
 
@@ -50,10 +133,11 @@ func tapsOf(from, to int) []taps {
 	return out
 }
 
-// scaled is a film at another scale, or with another brightness.
-func scaled(f Frames, from image.Point, by, red float64) *scaledFrames {
-	to := image.Pt(int(math.Round(by*float64(from.X))), int(math.Round(by*float64(from.Y))))
-	return &scaledFrames{Frames: f, red: red, from: from, to: to, across: tapsOf(from.X, to.X), down: tapsOf(from.Y, to.Y)}
+// scaled is a film of one size by a view, or with another brightness.
+func scaled(f Frames, from image.Point, v view, red float64) *scaledFrames {
+	all := scaledSize(from, v.by)
+	return &scaledFrames{Frames: f, red: red, from: from, to: v.part.Size(), plain: v.part.Size() == from && all == from,
+		across: tapsOf(from.X, all.X)[v.part.Min.X:v.part.Max.X], down: tapsOf(from.Y, all.Y)[v.part.Min.Y:v.part.Max.Y]}
 }
 
 // Frame is one of them; one that has another size than the film keeps its own.
@@ -66,11 +150,12 @@ func (s *scaledFrames) Frame(i int) (image.Image, error) {
 	if s.red != 0 {
 		g.redden(img, s.red)
 	}
-	if s.from == s.to {
-		return &image.Gray{Pix: g.pix, Stride: g.w, Rect: image.Rect(0, 0, g.w, g.h)}, nil
+	if s.plain {
+		return g.image(), nil
 	}
 	rows := make([]float32, s.to.X*s.from.Y)
-	for y := range s.from.Y {
+	last := s.down[len(s.down)-1]
+	for y := s.down[0].at; y < last.at+len(last.by); y++ {
 		p, out := g.pix[y*g.w:(y+1)*g.w], rows[y*s.to.X:(y+1)*s.to.X]
 		for x, t := range s.across {
 			sum := float32(0)
@@ -116,17 +201,17 @@ func (g *gray) redden(img image.Image, by float64) {
 	}
 }
 
-// moved are tracks in a picture of another scale: a pixel's middle stays its middle.
-func (t Tracks) moved(by float64) Tracks {
+// mapped are tracks with each place where to puts it.
+func (t Tracks) mapped(to func(Point) Point) Tracks {
 	out := Tracks{}
 	for side, dots := range t {
 		out[side] = map[string][]Mark{}
 		for name, marks := range dots {
-			to := make([]Mark, len(marks))
+			list := make([]Mark, len(marks))
 			for i, m := range marks {
-				to[i] = Mark{m.Frame, Point{(m.X+0.5)*by - 0.5, (m.Y+0.5)*by - 0.5}, m.How}
+				list[i] = Mark{m.Frame, to(m.Point), m.How}
 			}
-			out[side][name] = to
+			out[side][name] = list
 		}
 	}
 	return out

@@ -225,6 +225,13 @@ func (v View) Own() map[string]kit.Control {
 	return *v.own
 }
 
+// Untyped is the view without what was sent and what is wrong with it: for forms that stand beside the one that was sent
+// and have its inputs' names.
+func (v View) Untyped() View {
+	v.Faults, v.typed, v.own = map[string]string{}, nil, new(map[string]kit.Control)
+	return v
+}
+
 // Bare is F with its label spoken only, as it is drawn.
 func (v View) Bare(name string, at ...any) (template.HTML, error) {
 	c, err := v.F(name, at...)

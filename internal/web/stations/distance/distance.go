@@ -238,6 +238,9 @@ func (b *body) open(c *kit.Req) {
 	rank := map[wear.State]int{wear.SetAside: 5, wear.LastRuns: 4, wear.Order: 3, wear.Look: 2}
 	asked := cmp.Or(c.Query("pair"), c.Param("pair"))
 	best := -1
+	for _, p := range b.Pairs {
+		p.Sent = strconv.FormatUint(p.Pair.ID, 10) == c.Param("pair")
+	}
 	for i, p := range b.Pairs {
 		if strconv.FormatUint(p.Pair.ID, 10) == asked {
 			best = i

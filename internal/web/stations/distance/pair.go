@@ -33,6 +33,7 @@ type pair struct {
 	If       []record.WhatIf
 	Made     []kit.Option // the widths that its model is made in
 	Open     bool         // it is the one that is shown whole
+	Sent     bool         // one of its forms was sent
 }
 
 // photoPair is a side's first picture and its latest.
@@ -254,8 +255,16 @@ var pieces kit.Pieces
 // InUse are the parts of the page on each pair in use.
 func (b body) InUse(v bench.View) (template.HTML, error) {
 	var list []shown
+	others := v
+	if len(v.Faults) > 0 {
+		others = v.Untyped()
+	}
 	for _, p := range b.Pairs {
-		list = append(list, p.shown(v))
+		if p.Sent {
+			list = append(list, p.shown(v))
+		} else {
+			list = append(list, p.shown(others))
+		}
 	}
 	return kit.Each(&pieces, bench.Parse(files), "pair", list)
 }
