@@ -43,6 +43,24 @@ test("by keyboard: stations, slips, keys and a choice", async ({ page }) => {
 
 test.describe("what is wrong", () => {
   test.use({ expected: ["status of 422", "Response Status Error Code 422"] });
+  test("is still there after the page was left", async ({ page }) => {
+    await signIn(page);
+    await page.goto("/fits/5/hello");
+    const mass = page.getByLabel("Body mass");
+    const was = await mass.inputValue();
+    await mass.fill("999");
+    await mass.press("Tab");
+    await expect(mass).toHaveAttribute("aria-invalid", "true");
+    await page.reload();
+    await expect(mass).toHaveValue("999");
+    await expect(mass).toHaveAttribute("aria-invalid", "true"); // sent again, and told again
+    await saved(page, async () => {
+      await mass.fill(was);
+      await mass.press("Tab");
+    });
+    await page.reload();
+    await expect(mass).toHaveValue(was);
+  });
   test("stands at its field, keeps what was typed, and is undone", async ({ page }) => {
     await signIn(page);
     await page.goto("/fits/5/feet");

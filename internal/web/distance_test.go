@@ -219,6 +219,12 @@ func TestDistancePairs(t *testing.T) {
 		[2]string{"a.txt", "no"}); p.code != http.StatusUnprocessableEntity {
 		t.Errorf("no picture: %d", p.code)
 	}
+	// What is wrong in one pair's form stands in that one.
+	p = b.post(at+"/pairs/"+pair+"/lifting", "lifting_hours", "9999")
+	shown, wrong := strings.Count(p.body, `value="9999"`), strings.Count(p.body, `aria-invalid="true"`)
+	if p.code != http.StatusUnprocessableEntity || shown != 1 || wrong != 1 {
+		t.Errorf("9,999 hours: %d, shown %d times, %d inputs said to be wrong", p.code, shown, wrong)
+	}
 	b.post(at+"/pairs/"+pair+"/lifting", "lifting_hours", "2.5").to(t)
 	b.get(at+"/distance").holds(t, "2.5 hours so far", "Lifting crushes foam")
 	b.post(at+"/pairs/"+pair+"/slow", "slow", "yes").to(t)

@@ -219,7 +219,7 @@ func TestAnotherMaker(t *testing.T) { anotherMaker(t, gait.Run, 100, 104, 1, fal
 func TestAnotherMakerFromAfar(t *testing.T) {
 	t.Parallel()
 	anotherMaker(t, gait.Run, 480, 482, 0.55, false)
-	anotherMaker(t, gait.Walk, 482, 483, 0.65, false)
+	anotherMaker(t, gait.Walk, 483, 484, 0.65, false)
 }
 
 // Nothing of a walker's foot is in the air for long, and what stands fills its place hardly better than what swings.
