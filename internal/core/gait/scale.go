@@ -3,7 +3,6 @@ package gait
 import (
 	"image"
 	"image/color"
-	"maps"
 	"math"
 
 	"trevik/internal/core/term"
@@ -75,9 +74,10 @@ func (w *watcher) held(f Frames, v view, size image.Point) Frames {
 	if v.by != 1 || v.part.Size() != size {
 		return f
 	}
-	return heldFrames{f, maps.Clone(w.kept)}
+	return heldFrames{f, w.kept}
 }
 
+// heldFrames gives what was kept once: whoever looks at it keeps it as it is seen then.
 type heldFrames struct {
 	Frames
 	kept map[int]*gray
@@ -85,6 +85,7 @@ type heldFrames struct {
 
 func (h heldFrames) Frame(i int) (image.Image, error) {
 	if g := h.kept[i]; g != nil {
+		delete(h.kept, i)
 		return g.image(), nil
 	}
 	return h.Frames.Frame(i)

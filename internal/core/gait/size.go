@@ -42,7 +42,7 @@ type swaying struct {
 func (l *oneLeg) sways(c *cycle, by int, fps float64) *swaying {
 	s := &swaying{}
 	var ys []int
-	for y := int(l.sole) - bendBand; y > bendBand && y < l.h-bendBand; y -= bendRows {
+	for y := min(int(l.sole), l.h-1) - bendBand; y > bendBand; y -= bendRows {
 		ys, s.up = append(ys, y), append(s.up, l.sole-float64(y))
 	}
 	s.x = make([][]float64, len(ys))
