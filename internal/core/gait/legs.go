@@ -146,14 +146,17 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 		found, sure, err := w.findLegs(r, told)
 		if errors.Is(err, errOtherSize) {
 			// What is told by rows and pixels is told alike in all legs: they are read as large as they are read best.
-			near, whole := at.nearer(found, was), at
+			near, whole, many := at.nearer(found, was), at, len(found)
 			w.look(w.held(plain, at, was), was, near, redness)
 			w.sizes = false
 			at, told = near, func(int) error { return progress(n - 1) }
-			if found, sure, err = w.findLegs(r, told); !stopped(err) && (err != nil || len(found) == 0) {
-				at = whole
-				w.look(plain, was, at, redness)
-				found, sure, err = w.findLegs(r, told)
+			found, sure, err = w.findLegs(r, told)
+			if !stopped(err) && clearOf(found) < many {
+				w.look(plain, was, whole, redness)
+				again, surely, wrong := w.findLegs(r, told)
+				if stopped(wrong) || err != nil || clearOf(again) > clearOf(found) {
+					at, found, sure, err = whole, again, surely, wrong
+				}
 			}
 		}
 		if stopped(err) {
@@ -663,6 +666,16 @@ func (l *oneLeg) unclear() bool {
 		}
 	}
 	return float64(lost) > mostCalfLost*float64(of) || l.hidden > mostHidden
+}
+
+// clearOf is how many legs are told clearly.
+func clearOf(legs map[term.Side]*oneLeg) (n int) {
+	for _, l := range legs {
+		if !l.unclear() {
+			n++
+		}
+	}
+	return n
 }
 
 // cut takes heel and calf from a picture of the leg.
