@@ -81,6 +81,12 @@ func TestOwnPage(t *testing.T) {
 	}
 	b.post(at+"/pairs", "model", "Sundrey Plover 2, men", "uk", "8", "since", "2026-10-01", "before_sure", "no_idea").to(t)
 	b.get(at).holds(t, "Sundrey Plover 2")
+	// What is wrong in one pair's form stands in that one.
+	p = b.post(at+"/pairs/"+pair+"/lifting", "lifting_hours", "9999")
+	shown, wrong := strings.Count(p.body, `value="9999"`), strings.Count(p.body, `aria-invalid="true"`)
+	if p.code != http.StatusUnprocessableEntity || shown != 1 || wrong != 1 {
+		t.Errorf("9,999 hours: %d, shown %d times, %d inputs said to be wrong", p.code, shown, wrong)
+	}
 	// A hole that the runner sees is in the shop's list under their name, and the pair is to be retired; a
 	// run in it is kept and said.
 	b.post(at+"/pairs/"+pair+"/look", "look_faults", "upper_hole").to(t)

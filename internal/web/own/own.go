@@ -142,7 +142,8 @@ type pair struct {
 	record.Worn
 	Rub  *care.Rubbed
 	Lace map[string]template.HTML
-	Open bool // its forms: what was sent of it could not be kept
+	Open bool                   // its forms: what was sent of it could not be kept
+	Own  map[string]kit.Control // their inputs, with what was sent of this pair alone
 }
 
 // again is a run like one of the last, put down with one tap.
@@ -247,6 +248,13 @@ func (o *Own) page(c *visitor, code int, sent url.Values, faults fault.List, cal
 		return name == "runs_file" || slices.ContainsFunc(fields, func(f form.Field) bool { return f.Name == name })
 	})
 	v.Own = kit.Controls(fields, c.Who.Units, sent, v.Faults)
+	empty := kit.Controls(fields, c.Who.Units, nil, nil)
+	for i := range v.Pairs {
+		p := &v.Pairs[i]
+		if p.Own = empty; p.Open {
+			p.Own = v.Own
+		}
+	}
 	v.Options = pairOptions(r)
 	v.log(c)
 	shelf, err := o.App.Shelf.Catalogue(c.Ctx(), c.Who)

@@ -13,11 +13,11 @@ let pressed = 0; // when the finger or key went down
 let refused = -1; // when a change last was
 for (const kind of ["pointerdown", "keydown"]) document.addEventListener(kind, () => (pressed = performance.now()), true);
 const unseen = () => refused > pressed; // it was refused as the finger was down: whoever pressed has not seen that
-const kept = ({ detail }) => detail.successful && detail.xhr.status !== 422; // an answer that tells a fault is an answer, too
+const wentWell = ({ detail }) => detail.successful && detail.xhr.status !== 422; // an answer that tells a fault is an answer, too
 const busy = () => [...saving].some((e) => e.isConnected);
 document.addEventListener("htmx:confirm", (event) => event.detail.verb !== "get" && saving.add(event.detail.elt));
 document.addEventListener("htmx:validation:halted", (event) => saved(event.detail.elt, false));
-document.addEventListener("htmx:afterRequest", (event) => saved(event.detail.requestConfig.elt, kept(event)));
+document.addEventListener("htmx:afterRequest", (event) => saved(event.detail.requestConfig.elt, wentWell(event)));
 
 function saved(element, well) {
   if (!saving.delete(element)) return;
@@ -149,7 +149,7 @@ function restoreDrafts() {
 // Saved by htmx: the draft of what was sent has done its work.
 document.addEventListener("htmx:afterRequest", (event) => {
   const input = event.detail.elt;
-  if (kept(event) && drafted(input)) storage((s) => s.removeItem(draftKey(input)));
+  if (wentWell(event) && drafted(input)) storage((s) => s.removeItem(draftKey(input)));
   if (input.hasAttribute?.("aria-describedby")) {
     const wrong = document.getElementById(input.getAttribute("aria-describedby"));
     if (event.detail.xhr.status === 422 && wrong && !wrong.hidden) input.setAttribute("aria-invalid", "true");
