@@ -82,7 +82,7 @@ type oneLeg struct {
 	free     bool       // of its wall: what goes by itself is told by that it moves
 	sides    [4]float64 // of the heel, left and right: px across in the middle of its height, and px across a px down
 	shape    *plot      // of the mean picture: what is leg
-	swaying  *swaying
+	swaying  *swaying   // nil where its size was not asked for
 	wall     [2]float64 // px across in the crop, at the ground and at the calf: what lies beyond is the other leg's
 }
 
@@ -117,8 +117,11 @@ type standing struct {
 	lost       int // frames in which the calf could not be told
 }
 
-// errOtherSize is of legs that are to be looked at from nearer, or from farther off.
-var errOtherSize = errors.New("legs of another size")
+// otherSize is an error of legs that are to be looked at from nearer, or from farther off: so large, of what they were
+// taken for.
+type otherSize float64
+
+func (o otherSize) Error() string { return fmt.Sprintf("legs of %.2f of the usual size", float64(o)) }
 
 func notLegs(why string) error {
 	return fault.List{{Field: "markers", Text: "are none, and no legs can be read without dots: " + why}}
@@ -144,18 +147,18 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 		w.look(plain, was, at, redness)
 		w.sizes = i == 0
 		found, sure, err := w.findLegs(r, told)
-		if errors.Is(err, errOtherSize) {
+		var large otherSize
+		if errors.As(err, &large) {
 			// What is told by rows and pixels is told alike in all legs: they are read as large as they are read best.
-			near, whole, many := at.nearer(found, was), at, len(found)
-			w.look(w.held(plain, at, was), was, near, redness)
-			w.sizes = false
-			at, told = near, func(int) error { return progress(n - 1) }
+			whole, many := at, len(found)
+			at, told, w.sizes = whole.nearer(found, float64(large), was), func(int) error { return progress(n - 1) }, false
+			w.look(w.held(plain, whole, was), was, at, redness)
 			found, sure, err = w.findLegs(r, told)
 			if !stopped(err) && clearOf(found) < many {
 				w.look(plain, was, whole, redness)
-				again, surely, wrong := w.findLegs(r, told)
-				if stopped(wrong) || err != nil || clearOf(again) > clearOf(found) {
-					at, found, sure, err = whole, again, surely, wrong
+				again, surely, failed := w.findLegs(r, told)
+				if stopped(failed) || err != nil || clearOf(again) > clearOf(found) {
+					at, found, sure, err = whole, again, surely, failed
 				}
 			}
 		}
@@ -382,12 +385,20 @@ func (w *watcher) learnLegs(r Recording, o *overview, s *striding, progress func
 	if err := w.crop(legs, o, s.cycle, progress); err != nil {
 		return nil, err
 	}
-	told := eachLeg(legs, func(l *oneLeg) bool { return l.begin(s.cycle, o.by, *r.FPS, s.hz) })
+	told := eachLeg(legs, func(l *oneLeg) bool {
+		if !l.begin(*r.FPS, s.hz) {
+			return false
+		}
+		if w.sizes {
+			l.swaying = l.sways(s.cycle, o.by, *r.FPS)
+		}
+		return true
+	})
 	if w.sizes {
 		begun := maps.Clone(legs)
 		maps.DeleteFunc(begun, func(side term.Side, _ *oneLeg) bool { return !told[side] })
-		if otherSize(begun) {
-			return begun, errOtherSize
+		if large := sizeOf(begun); large < plainSmaller || large > plainLarger {
+			return begun, otherSize(large)
 		}
 	}
 	told = eachLeg(legs, func(l *oneLeg) bool {
@@ -519,8 +530,8 @@ func (l *oneLeg) calfBox() (x, y, w, h int) {
 	return int(l.calf) - w/2, int(l.sole-0.33*l.shank) - h, w, h
 }
 
-// begin finds the leg in all its contacts by a patch from one frame, and how it sways in them.
-func (l *oneLeg) begin(ground *cycle, by int, fps, hz float64) bool {
+// begin finds the leg in its contacts by patches from one frame.
+func (l *oneLeg) begin(fps, hz float64) bool {
 	l.contacts = slices.DeleteFunc(l.contacts, func(c *standing) bool {
 		i := c.middle - c.from
 		return i < 0 || i >= len(c.frames) || c.frames[i] == nil
@@ -535,11 +546,7 @@ func (l *oneLeg) begin(ground *cycle, by int, fps, hz float64) bool {
 	l.cut(first.frames[first.middle-first.from])
 	l.heelRef.weigh(l.shape)
 	l.calfRef.weigh(l.shape)
-	if !l.pass(fps, mostKept) {
-		return false
-	}
-	l.swaying = l.sways(ground, by, fps)
-	return true
+	return l.pass(fps, mostKept)
 }
 
 // learn goes on from there with the mean of what was found, with the patches where heel and calf then are.

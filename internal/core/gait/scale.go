@@ -35,9 +35,10 @@ func scaledSize(size image.Point, by float64) image.Point {
 	return image.Pt(int(math.Round(by*float64(size.X))), int(math.Round(by*float64(size.Y))))
 }
 
-// nearer is the view of a film of that size in which the legs are as large as they are read best.
-func (v view) nearer(legs map[term.Side]*oneLeg, size image.Point) view {
-	by := v.by / (readBest * sizeOf(legs))
+// nearer is the view of a film of that size in which legs that are so large, of what they were taken for, are as large as
+// they are read best.
+func (v view) nearer(legs map[term.Side]*oneLeg, large float64, size image.Point) view {
+	by := v.by / (readBest * large)
 	all := scaledSize(size, by)
 	left, right, low := math.Inf(1), math.Inf(-1), 0.0
 	for _, l := range legs {

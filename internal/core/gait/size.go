@@ -192,12 +192,6 @@ func nodesOf(hats [][4]float64, weight []float64, seen func(i int) float64) (at 
 	return at
 }
 
-// otherSize says whether legs are plainly smaller or larger than they were taken for.
-func otherSize(legs map[term.Side]*oneLeg) bool {
-	large := sizeOf(legs)
-	return large < plainSmaller || large > plainLarger
-}
-
 // sizeOf is how large the legs' shanks are, of what they were taken for: by where they bend, and how large legs are filmed.
 func sizeOf(legs map[term.Side]*oneLeg) float64 {
 	best, least := 1.0, math.Inf(1)

@@ -64,12 +64,12 @@ func TestSizeOfStillLegs(t *testing.T) {
 	}
 	for name, l := range map[string]*oneLeg{"still": still, "unseen": unseen, "without rows": {shank: 200, swaying: &swaying{}},
 		"not looked at": {shank: 200}} {
-		if otherSize(map[term.Side]*oneLeg{term.Left: l}) {
-			t.Errorf("a leg that is %s has another size", name)
+		if large := sizeOf(map[term.Side]*oneLeg{term.Left: l}); large < plainSmaller || large > plainLarger {
+			t.Errorf("a leg that is %s is %.2f times as large", name, large)
 		}
 	}
-	if otherSize(nil) {
-		t.Error("no legs have another size")
+	if large := sizeOf(nil); large != 1 {
+		t.Errorf("no legs are %.2f times as large", large)
 	}
 }
 
