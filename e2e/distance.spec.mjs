@@ -80,6 +80,28 @@ test("runs come from many files with progress, go to their pair in one go, and a
   }
 });
 
+test.describe("what is wrong", () => {
+  test.use({ expected: ["status of 422"] });
+  test("in one pair's form is come back to, and stands in that one alone", async ({ page }) => {
+    await signIn(page);
+    await page.goto("/fits/2/distance");
+    const pair = page.locator("section.pairwear").nth(1);
+    const hours = pair.getByLabel("Hours of lifting in it");
+    await hours.evaluate((e) => {
+      for (let box = e.closest("details"); box; box = box.parentElement.closest("details")) box.open = true;
+    });
+    await hours.fill("9999");
+    await hours.press("Enter");
+    const wrong = page.locator('[aria-invalid="true"]');
+    await expect(wrong).toHaveCount(1);
+    await expect(wrong).toHaveValue("9999");
+    await expect(wrong).toBeFocused();
+    await expect(wrong).toBeInViewport();
+    await expect(page.getByText("Enter a number from 0.1 to 2000, not 9999.")).toBeInViewport();
+    await accessible(page);
+  });
+});
+
 test("the cupboard is sorted pair after pair, by keyboard", async ({ page }) => {
   await signIn(page);
   await page.goto("/fits/2/distance");

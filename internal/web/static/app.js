@@ -213,14 +213,26 @@ document.addEventListener("htmx:responseError", (event) => {
 document.addEventListener("htmx:sendError", () =>
   notice("Trevik cannot be reached just now. What you typed stays on this device; change it again to save it."));
 
+const unfold = (at) => {
+  for (let box = at.closest("details"); box; box = box.parentElement.closest("details")) box.open = true;
+};
+
 // An address that leads to something folded unfolds it.
 function reveal() {
   const at = location.hash.length > 1 && document.getElementById(location.hash.slice(1));
   if (!at) return;
-  for (let box = at.closest("details"); box; box = box.parentElement.closest("details")) box.open = true;
+  unfold(at);
   const own = at.querySelector(":scope > details");
   if (own) own.open = true;
   at.scrollIntoView();
+}
+
+// A form that was refused is come back to where it is wrong, however far down the page that is.
+function toFault() {
+  const wrong = $('main [aria-invalid="true"]');
+  if (!wrong) return;
+  unfold(wrong);
+  wrong.focus();
 }
 window.addEventListener("hashchange", reveal);
 
@@ -229,4 +241,5 @@ document.addEventListener("DOMContentLoaded", () => {
   forgetSent();
   restoreDrafts();
   reveal();
+  toFault();
 });
