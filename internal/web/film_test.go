@@ -155,6 +155,25 @@ func TestFilmOnTheBench(t *testing.T) {
 		t.Error("the fault of an archive is folded away")
 	}
 	b.get("/fits/5/support").holds(t, "Pronation, filmed", "neutral")
+
+	// A page whose fit was looked up before the film was read, and its films after, asks once more.
+	if strings.Contains(p.body, `id="filmwork" hx-get`) {
+		t.Error("a page that has all asks again")
+	}
+	lift := func(from, to string) {
+		t.Helper()
+		if _, err := s.store.DB.Exec("UPDATE findings SET fit_id = ? WHERE fit_id = ? AND name = 'film'", to, from); err != nil {
+			t.Fatal(err)
+		}
+	}
+	lift("5", "6")
+	const more = `hx-get="/fits/5/gait?again=1&amp;film=`
+	b.get(film.Page).holds(t, more)
+	if p := b.get(film.Page + "&again=1"); strings.Contains(p.body, more) {
+		t.Error("a page that asked once more asks on")
+	}
+	lift("6", "5")
+	b.get(film.Page+"&again=1").holds(t, "Pronation, filmed")
 	b.get("/fits/5/card").holds(t, "gait (filmed run from behind, barefoot")
 	drawn := decode[struct {
 		Legs map[string]struct {

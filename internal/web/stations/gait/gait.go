@@ -8,6 +8,7 @@ import (
 	"html/template"
 	"math"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -54,7 +55,7 @@ type body struct {
 	Matters  bool         // its level could change a band
 	So       *lookedAt    // what was read of a film that is on its way
 	Changes  []record.FilmChange
-	Working  bool // a film is on its way
+	Poll     string // the address to ask anew, while a film is on its way
 	Stills   []films.Still
 	Sides    []side
 	Ask      bool
@@ -91,14 +92,16 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 	if b.Films, err = bn.App.Films.Of(c.Ctx(), who, fit.ID); err != nil {
 		return nil, err
 	}
-	want := asked(c, "film")
+	want, working, newer := asked(c, "film"), false, false
 	for i := range b.Films {
 		f := &b.Films[i]
-		b.Working = b.Working || f.Working || f.State == films.BeingRead
+		working = working || f.Working || f.State == films.BeingRead
+		newer = newer || fit.Open() && f.State == films.Ready && !read(fit, f.Number)
 		if f.ID == want || want == 0 && f.State == films.Ready {
 			b.Film = f
 		}
 	}
+	b.Poll = poll(bench.URL(fit.ID, "gait"), b.Film, working, newer && c.Query("again") == "")
 	if b.Film != nil && b.Film.State == films.Ready {
 		if err := b.table(c, bn, fit, who); err != nil {
 			return nil, err
@@ -128,6 +131,27 @@ func bodyOf(c *kit.Req, bn *bench.Bench, fit *record.Conclusions) (any, error) {
 		}
 	}
 	return b, nil
+}
+
+// read says whether a film's reading is on the fit's record.
+func read(fit *record.Conclusions, number int) bool {
+	return slices.ContainsFunc(fit.FilmReadings(), func(r record.FilmReading) bool { return r.Number == number })
+}
+
+// poll is the address that asks the page anew: while a film is on its way, and once more where one was read after the fit's
+// record had been taken, so that what it says arrives on the slips too. Empty where nothing is awaited.
+func poll(at string, film *films.Film, working, newer bool) string {
+	if !working && !newer {
+		return ""
+	}
+	q := url.Values{}
+	if film != nil {
+		q.Set("film", strconv.FormatUint(film.ID, 10))
+	}
+	if !working {
+		q.Set("again", "1")
+	}
+	return at + "?" + q.Encode()
 }
 
 // table lays a film out with what was read of it.
