@@ -323,7 +323,7 @@ func (t *Treadmill) tell(cadence float64) {
 			st.TouchdownFrame, st.LiftFrame = on, off
 			switch t.opt.View {
 			case gait.Rear:
-				st.PeakEversionDeg, st.TouchdownDeg = tenth(st.peak), tenth(l.eversion(st.on))
+				st.PeakEversionDeg, st.TouchdownDeg = tenth(st.peak), tenth(l.eversion(float64(on)/fps))
 			case gait.Side:
 				st.StrikeDeg, st.ShankDeg = tenth(l.soleAngle(float64(on)/fps)), tenth(l.shank(float64(on)/fps))
 				strike, shank = strike+*st.StrikeDeg, shank+*st.ShankDeg

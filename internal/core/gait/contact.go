@@ -28,8 +28,10 @@ const (
 	creepTime    = 0.035 // s
 	usualSlope   = 25.0  // px/s
 	slowPX       = 2.5   // that a slow way is over the floor in its first frame off it
-	slowFrames   = 3     // by which a slow way is drawn on to the floor
+	slowFrames   = 3     // by which a slow way is drawn on to the floor, at least
+	slowTime     = 0.040 // s of a slow way down by which it is
 	mostBack     = 0.025 // s, so far at most
+	liftsLate    = 0.5   // frames, that a line through a slow rise leaves the floor after the foot, which is slow at first
 	clearShare   = 0.04  // of its rise, that a foot is clear of the floor before and after a contact
 	clearPX      = 1.5
 	restTime     = 0.060 // s that a heel which comes down rests at least
@@ -244,6 +246,7 @@ func around(y []float64, from, low, to int, height float64) contact {
 	for c.off < to && y[c.off+1] >= near {
 		c.off++
 	}
+	c.cut = c.on == from || c.off == to // it is not seen to come or to go
 	return c
 }
 
@@ -329,9 +332,13 @@ func leaving(y []float64, known []bool, fps float64, f floorLine, at, limit, way
 	if h := f.height(y, at+way); h > slowPX {
 		return at
 	}
+	many := slowFrames
+	if way < 0 { // a rise is slow at first, and its line is to be short; a way down is told better by a longer one
+		many = max(many, int(math.Round(slowTime*fps)))
+	}
 	var n, mk, mh, kk, kh float64
 	each := func(visit func(k, h float64)) {
-		for k := 1; k <= slowFrames; k++ {
+		for k := 1; k <= many; k++ {
 			i := at + k*way
 			if i < 0 || i >= len(y) || f.height(y, i) > 2*slowPX {
 				break
@@ -348,9 +355,11 @@ func leaving(y []float64, known []bool, fps float64, f floorLine, at, limit, way
 	mk, mh = mk/n, mh/n
 	each(func(k, h float64) { kk, kh = kk+(k-mk)*(k-mk), kh+(k-mk)*(h-mh) })
 	if rate := kh / kk; rate > 0.03 {
-		if back := int(mh/rate - mk); back > 0 { // whole frames inside the last on the floor
-			at -= way * min(back, max(1, int(mostBack*fps)))
+		back := mh/rate - mk + 1 // the frame before it is on the floor, the one after in the air
+		if way > 0 {
+			back += liftsLate
 		}
+		at -= way * min(max(0, int(back)), max(1, int(mostBack*fps)))
 	}
 	return at
 }
