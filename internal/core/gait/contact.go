@@ -26,7 +26,7 @@ const (
 	mostStray    = 0.5   // px
 	steepest     = 80.0  // px/s that a floor may slope
 	creepTime    = 0.035 // s
-	usualSlope   = 25.0  // px/s
+	usualSlope   = 25.0  // px/s, of a foot that comes towards the camera
 	slowPX       = 2.5   // that a slow way is over the floor in its first frame off it
 	slowFrames   = 3     // by which a slow way is drawn on to the floor, at least
 	slowTime     = 0.040 // s of a slow way down by which it is
@@ -43,8 +43,8 @@ const (
 
 // contacts finds the times in which y, px down the picture, stays on its floor. The
 // floor may drift slowly: it is told anew for every contact. Frames that are not
-// known have no say in its times. slack is how uneven the floor is known to be, px.
-func contacts(y []float64, known []bool, fps, slack float64) []contact {
+// known have no say in its times.
+func contacts(y []float64, known []bool, fps float64, on floorKind) []contact {
 	n := len(y)
 	if n < 8 {
 		return nil
@@ -70,7 +70,7 @@ func contacts(y []float64, known []bool, fps, slack float64) []contact {
 		if k+1 == len(lows) {
 			to = highest(smooth, low, min(n-1, low+int(0.8*fps)))
 		}
-		out = append(out, refine(y, known, fps, slack, from, low, to))
+		out = append(out, refine(y, known, fps, on, from, low, to))
 	}
 	return out
 }
@@ -140,7 +140,7 @@ func highest(y []float64, from, to int) int {
 
 // refine tells touchdown and lift of the contact round its lowest place, from the
 // raw path: the kink where the way down meets the floor and the start of the rise.
-func refine(y []float64, known []bool, fps, slack float64, from, low, to int) contact {
+func refine(y []float64, known []bool, fps float64, kind floorKind, from, low, to int) contact {
 	height := y[low] - min(y[from], y[to])
 	// Down: the fastest frame of the way down, then on until it has all but stopped.
 	span := max(1, int(math.Round(fps/120)))
@@ -201,7 +201,7 @@ func refine(y []float64, known []bool, fps, slack float64, from, low, to int) co
 	for off < to && y[off+1] > y[low]-lowShare*height {
 		off++
 	}
-	c, ok := ends(y, known, fps, slack, from, min(on, low), max(off, low), to)
+	c, ok := ends(y, known, fps, kind, from, min(on, low), max(off, low), to)
 	if !ok || float64(c.off-c.on) < restTime*fps {
 		return around(y, from, low, to, height)
 	}
@@ -250,8 +250,12 @@ func around(y []float64, from, low, to int, height float64) contact {
 	return c
 }
 
-// floorLine is a foot's floor: a straight line, what its frames stray from it, and how uneven it is known to be, px.
-type floorLine struct{ level, slope, stray, slack float64 }
+// floorKind is how uneven a floor is known to be, px, and how steep it usually is, px/s.
+type floorKind struct{ slack, slope float64 }
+
+// floorLine is a foot's floor: a straight line, what its frames stray from it, how uneven it is known to be, px, and how
+// many frames lie on it, less those that lie under it.
+type floorLine struct{ level, slope, stray, slack, lies float64 }
 
 // near is how far over it a frame still lies on it.
 func (f floorLine) near() float64 { return max(restsPX, f.slack, strayTimes*f.stray) }
@@ -260,8 +264,8 @@ func (f floorLine) height(y []float64, i int) float64 { return f.level + f.slope
 
 // ends tells both ends of a contact by where the height over the floor ends, each by itself. The floor is the
 // lowest line that many frames between a and b lie on; near each end it is taken from the frames next to it.
-func ends(y []float64, known []bool, fps, slack float64, from, a, b, to int) (contact, bool) {
-	floor, ok := floorOf(y, known, fps, slack, max(from, a), min(to, b))
+func ends(y []float64, known []bool, fps float64, kind floorKind, from, a, b, to int) (contact, bool) {
+	floor, ok := floorOf(y, known, fps, kind, max(from, a), min(to, b))
 	if !ok {
 		return contact{}, false
 	}
@@ -309,7 +313,7 @@ func (f floorLine) beside(y []float64, known []bool, a, b int) floorLine {
 	// A few frames tell a slope badly: it is held to the whole floor's.
 	held := 60.0
 	slope := (ty + held*f.slope) / (tt + held)
-	return floorLine{my - slope*mt, slope, f.stray, f.slack}
+	return floorLine{my - slope*mt, slope, f.stray, f.slack, f.lies}
 }
 
 // leaving goes from a frame on the floor outward (way −1 or 1) to the last that is on it: beyond, the foot is over
@@ -365,7 +369,7 @@ func leaving(y []float64, known []bool, fps float64, f floorLine, at, limit, way
 }
 
 // floorOf is the lowest line, with at most the slope of a floor, on which most frames from a to b lie.
-func floorOf(y []float64, known []bool, fps, slack float64, a, b int) (best floorLine, ok bool) {
+func floorOf(y []float64, known []bool, fps float64, kind floorKind, a, b int) (best floorLine, ok bool) {
 	n := b - a + 1
 	if n < 4 {
 		return best, false
@@ -382,8 +386,8 @@ func floorOf(y []float64, known []bool, fps, slack float64, a, b int) (best floo
 			if math.Abs(slope) > steep {
 				continue
 			}
-			f := floorLine{y[i] - slope*float64(i), slope, 0, slack}
-			steepness := slope * fps / usualSlope
+			f := floorLine{level: y[i] - slope*float64(i), slope: slope, slack: kind.slack}
+			steepness := slope * fps / kind.slope
 			sum := -0.5 * steepness * steepness // a floor hardly slopes; a foot that glides down does
 			for k := a; k <= b; k++ {
 				if !known[k] {
@@ -398,6 +402,7 @@ func floorOf(y []float64, known []bool, fps, slack float64, a, b int) (best floo
 			}
 			if sum > most {
 				most, best, ok = sum, f, true
+				best.lies = sum
 			}
 		}
 	}

@@ -128,7 +128,7 @@ func TestContacts(t *testing.T) {
 			for i := range known {
 				known[i] = true
 			}
-			got := whole(contacts(y, known, fps, 0), len(y), fps)
+			got := whole(contacts(y, known, fps, floorKind{0, usualSlope}), len(y), fps)
 			if len(got) != 4 {
 				t.Errorf("at %g frames a second with a drift of %g px/s: %d contacts, want 4", fps, drift, len(got))
 				continue
@@ -142,7 +142,7 @@ func TestContacts(t *testing.T) {
 		}
 	}
 	flat := make([]float64, 500)
-	if got := contacts(flat, make([]bool, 500), 120, 0); len(got) != 0 {
+	if got := contacts(flat, make([]bool, 500), 120, floorKind{0, usualSlope}); len(got) != 0 {
 		t.Errorf("a dot that rests has %d contacts, want none", len(got))
 	}
 }

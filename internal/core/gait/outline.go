@@ -689,7 +689,7 @@ func (l *oneLeg) ends(fps float64) {
 		for i := to + 1; i < n; i++ {
 			y[i] = y[to]
 		}
-		e, ok := ends(y, c.ok, fps, unevenHeel*l.shank, from, from, to, to)
+		e, ok := ends(y, c.ok, fps, floorKind{unevenHeel * l.shank, usualSlope}, from, from, to, to)
 		if !ok || float64(e.off-e.on) < restTime*fps {
 			continue
 		}

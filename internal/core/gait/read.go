@@ -209,8 +209,9 @@ func (rd *reader) side(side term.Side) *SideReading {
 }
 
 // contactsOf finds a side's whole contacts and puts right what a hand put right;
-// those in which a dot is lost for too long are left out.
-func (rd *reader) contactsOf(side term.Side, y []float64, slack float64, floorDots []*path, all map[string]*path) []contact {
+// those in which a dot is lost for too long are left out. mend, where there is one, tells the ends of what was found better.
+func (rd *reader) contactsOf(side term.Side, y []float64, on floorKind, floorDots []*path, all map[string]*path,
+	mend func(list []contact, known []bool)) []contact {
 	known := make([]bool, rd.Frames)
 	for i := range known {
 		known[i] = true
@@ -224,7 +225,10 @@ func (rd *reader) contactsOf(side term.Side, y []float64, slack float64, floorDo
 			list = append(list, contact{on: c.On, off: c.Off})
 		}
 	} else {
-		list = contacts(y, known, rd.fps, slack)
+		list = contacts(y, known, rd.fps, on)
+	}
+	if mend != nil {
+		mend(list, known)
 	}
 	list = whole(list, rd.Frames, rd.fps)
 	for _, m := range rd.fix.Contacts {
@@ -301,7 +305,7 @@ func (rd *reader) rear(side term.Side, raw map[string]*path) *SideReading {
 		sign = -1
 	}
 	low := raw["heel_low"]
-	list := rd.contactsOf(side, low.y, 0, []*path{low}, raw)
+	list := rd.contactsOf(side, low.y, floorKind{0, usualSlope}, []*path{low}, raw, nil)
 	p := rd.smoothAll(raw)
 	rolled := func(p map[string]*path, i int) float64 {
 		return sign * bend(p["calf_low"].at(i).minus(p["calf_top"].at(i)), p["heel_low"].at(i).minus(p["heel_top"].at(i)))
@@ -441,7 +445,7 @@ func (rd *reader) front(side term.Side, raw map[string]*path) *SideReading {
 		sign = -1
 	}
 	ankle := raw["ankle"]
-	list := rd.contactsOf(side, ankle.y, 0, []*path{ankle}, raw)
+	list := rd.contactsOf(side, ankle.y, floorKind{0, usualSlope}, []*path{ankle}, raw, nil)
 	p := rd.smoothAll(raw)
 	angle := make([]float64, rd.Frames)
 	for i := range angle {

@@ -108,7 +108,7 @@ func TestSwingsOfAnyShape(t *testing.T) {
 					for i := range known {
 						known[i] = true
 					}
-					got := whole(contacts(f.y, known, fps, 0), len(f.y), fps)
+					got := whole(contacts(f.y, known, fps, floorKind{0, usualSlope}), len(f.y), fps)
 					used := map[int]bool{}
 					for i := range f.on {
 						if f.on[i] < endTime*fps+2 || f.off[i] > float64(len(f.y)-1)-endTime*fps-2 {
