@@ -32,6 +32,7 @@ const (
 	slowTime     = 0.040 // s of a slow way down by which it is
 	mostBack     = 0.025 // s, so far at most
 	liftsLate    = 0.5   // frames, that a line through a slow rise leaves the floor after the foot, which is slow at first
+	sinksTime    = 0.050 // s after it is on the floor, in which a foot may go on coming down
 	clearShare   = 0.04  // of its rise, that a foot is clear of the floor before and after a contact
 	clearPX      = 1.5
 	restTime     = 0.060 // s that a heel which comes down rests at least
@@ -286,6 +287,7 @@ func ends(y []float64, known []bool, fps float64, kind floorKind, from, a, b, to
 	span := max(4, int(floorTime*fps))
 	skip := int(creepTime * fps) // the frames in which it may be leaving already say nothing of the floor
 	first = leaving(y, known, fps, floor.beside(y, known, first, min(last, first+span)), first, from, -1)
+	first = sinks(y, known, floor, first, last, fps)
 	last = leaving(y, known, fps, floor.beside(y, known, max(first, last-skip-span), last-skip), last-min(skip, (last-first)/3), to, 1)
 	return contact{on: max(from, first), off: min(to, last)}, last > first
 }
@@ -364,6 +366,24 @@ func leaving(y []float64, known []bool, fps float64, f floorLine, at, limit, way
 			back += liftsLate
 		}
 		at -= way * min(max(0, int(back)), max(1, int(mostBack*fps)))
+	}
+	return at
+}
+
+// sinks goes from the first frame on the floor inward to where the foot stops to come down, where that is under the floor:
+// the back of a heel that lands toe up lies deeper than it stands once the sole is flat.
+func sinks(y []float64, known []bool, f floorLine, at, last int, fps float64) int {
+	deepest := at
+	for i := at; i < last && known[i] && float64(i-at) <= sinksTime*fps; i++ {
+		if y[i] > y[deepest] {
+			deepest = i
+		}
+	}
+	if f.height(y, deepest) > -f.near() {
+		return at
+	}
+	for y[at] < y[deepest]-restsPX {
+		at++
 	}
 	return at
 }

@@ -51,6 +51,25 @@ type footfall struct {
 	fps     float64
 }
 
+// dips lets a heel that lands toe up come down that much deeper, px, than it stands once the sole lies flat, so long after.
+func (f footfall) dips(deep, time float64) {
+	for k, on := range f.on {
+		for i := range f.y {
+			switch t := float64(i) - on; {
+			case t >= 0 && t < time*f.fps:
+				u := 1 - t/(time*f.fps)
+				f.y[i] += deep * u * u
+			case t < 0 && (k == 0 || float64(i) > f.off[k-1]):
+				u := 1.0
+				if k > 0 {
+					u = min(1, 2*(float64(i)-f.off[k-1])/(on-f.off[k-1]))
+				}
+				f.y[i] += deep * u
+			}
+		}
+	}
+}
+
 func randomFootfall(r *rand.Rand, fps float64, walk bool, up, down string) footfall {
 	u := func(lo, hi float64) float64 { return lo + (hi-lo)*r.Float64() }
 	f := footfall{fps: fps}
@@ -148,6 +167,43 @@ func TestSwingsOfAnyShape(t *testing.T) {
 		if all.on/all.n > x.on || all.onWorst > x.onWorst || all.off/all.n > x.off || all.offWorst > x.offWorst || all.missed > 0.01*all.n ||
 			all.invented > 0.01*all.n {
 			t.Errorf("%g frames a second: %+v of %g contacts", fps, *all, all.n)
+		}
+	}
+}
+
+// A heel that lands toe up, whose back comes down deeper than it stands later.
+func TestHeelsThatDip(t *testing.T) {
+	for _, fps := range []float64{60, 120, 240} {
+		off, n, missed := 0.0, 0.0, 0.0
+		for i, up := range slices.Sorted(maps.Keys(upWays)) {
+			for j, down := range slices.Sorted(maps.Keys(downWays)) {
+				r := rand.New(rand.NewPCG(uint64(3900+10*i+j), uint64(fps)))
+				f := randomFootfall(r, fps, j == 3, up, down)
+				f.dips(1+2*r.Float64(), 0.025+0.04*r.Float64())
+				known := make([]bool, len(f.y))
+				for i := range known {
+					known[i] = true
+				}
+				got := whole(contacts(f.y, known, fps, floorKind{0, usualSlope}), len(f.y), fps)
+				for k := range f.on {
+					if f.on[k] < endTime*fps+2 || f.off[k] > float64(len(f.y)-1)-endTime*fps-2 {
+						continue
+					}
+					at := slices.IndexFunc(got, func(c contact) bool {
+						mid := (f.on[k] + f.off[k]) / 2
+						return float64(c.on) < mid && float64(c.off) > mid
+					})
+					if at < 0 {
+						missed++
+						continue
+					}
+					off, n = off+math.Abs(float64(got[at].on)-math.Ceil(f.on[k])), n+1
+				}
+			}
+		}
+		t.Logf("%g fps: touchdown %.2f frames off, %.0f of %.0f missed", fps, off/n, missed, n+missed)
+		if off/n > max(0.5, fps/240) || missed > 0.03*n {
+			t.Errorf("%g frames a second: touchdown %.2f frames off, %.0f of %.0f missed", fps, off/n, missed, n+missed)
 		}
 	}
 }
