@@ -19,6 +19,7 @@ const (
 	leapMost      = 4.0   // diameters, that they go at most
 	leapAlike     = 0.2   // of the way, by which theirs differ
 	leapPX        = 2.0
+	leapReach     = 18.0 // diameters, within which the dots of one leg lie
 	hiddenShare   = 0.55 // a spot of less than this of a dot's usual area is half hidden
 )
 
@@ -316,19 +317,27 @@ func link(open []*trail, spots []spot, frame int) (left []spot) {
 		}
 	}
 	sort.Slice(pairs, func(a, b int) bool { return pairs[a].cost < pairs[b].cost })
-	tookTrail, tookSpot := make([]bool, len(open)), make([]bool, len(spots))
-	for _, p := range pairs {
-		if tookTrail[p.trail] || tookSpot[p.spot] {
-			continue
-		}
-		tookTrail[p.trail], tookSpot[p.spot] = true, true
-		t := open[p.trail]
-		t.frames, t.spots = append(t.frames, frame), append(t.spots, spots[p.spot])
+	of, by := make([]int, len(open)), make([]int, len(spots)) // each trail's spot, each spot's trail; -1 for none
+	for i := range of {
+		of[i] = -1
 	}
-	for leap(open, spots, frame, tookTrail, tookSpot) {
+	for i := range by {
+		by[i] = -1
+	}
+	for _, p := range pairs {
+		if of[p.trail] < 0 && by[p.spot] < 0 {
+			of[p.trail], by[p.spot] = p.spot, p.trail
+		}
+	}
+	for leap(open, spots, frame, of, by) {
+	}
+	for i, t := range open {
+		if k := of[i]; k >= 0 {
+			t.frames, t.spots = append(t.frames, frame), append(t.spots, spots[k])
+		}
 	}
 	for i, s := range spots {
-		if !tookSpot[i] {
+		if by[i] < 0 {
 			left = append(left, s)
 		}
 	}
@@ -337,60 +346,95 @@ func link(open []*trail, spots []spot, frame int) (left []spot) {
 
 // leap gives the trails of one leg, which all went farther at once than any was expected to, their spots: those that lie
 // as far from where the trails were, the same way. A foot that starts or lands at once does that, and one that goes on
-// while a frame is left out. It says whether there was such a leg.
-func leap(open []*trail, spots []spot, frame int, tookTrail, tookSpot []bool) bool {
+// while a frame is left out. Where it goes as far as its dots are apart, some of them seem to stay, each where the next one
+// was: they go along. Those that were followed so far anyhow bear the others out. It says whether there was such a leg.
+func leap(open []*trail, spots []spot, frame int, of, by []int) bool {
 	var lost []int
 	for i, t := range open {
-		if at, _ := t.last(); !tookTrail[i] && at == frame-1 {
+		if at, _ := t.last(); of[i] < 0 && at == frame-1 {
 			lost = append(lost, i)
 		}
 	}
-	if len(lost) < leapsTogether {
-		return false
-	}
 	// where is the spot that a trail has after a leap, -1 where there is none.
-	where := func(i int, by Point) int {
+	where := func(i int, far Point) int {
 		_, last := open[i].last()
-		best, near := -1, leapAlike*math.Hypot(by.X, by.Y)+leapPX
+		best, near := -1, leapAlike*math.Hypot(far.X, far.Y)+leapPX
 		for k, s := range spots {
-			if d := s.distance(last.plus(by)); !tookSpot[k] && d < near && s.diameter < 1.5*last.diameter && last.diameter < 1.5*s.diameter {
+			if d := s.distance(last.plus(far)); d < near && s.diameter < 1.5*last.diameter && last.diameter < 1.5*s.diameter {
 				best, near = k, d
 			}
 		}
 		return best
 	}
-	var best Point
+	// together are the trails that leap so far, by their spots: those that are lost, and those whose spots these take.
+	together := func(far Point) map[int]int {
+		all := map[int]int{}
+		for _, i := range lost {
+			chain := map[int]int{}
+			for {
+				k := where(i, far)
+				if k < 0 {
+					chain = nil // whose spot was taken has to have another
+					break
+				}
+				if _, taken := all[k]; taken {
+					chain = nil
+					break
+				}
+				if _, taken := chain[k]; taken {
+					chain = nil
+					break
+				}
+				chain[k] = i
+				if i = by[k]; i < 0 {
+					break
+				}
+			}
+			for k, i := range chain {
+				all[k] = i
+			}
+		}
+		return all
+	}
+	// beside is how many trails near a place went so far anyhow.
+	beside := func(leaps map[int]int, at, far Point) (n int) {
+		for i, t := range open {
+			k := of[i]
+			_, last := t.last()
+			if k < 0 || last.distance(at) > leapReach*last.diameter {
+				continue
+			}
+			if _, leaps := leaps[k]; !leaps && spots[k].minus(last.Point).distance(far) < leapAlike*math.Hypot(far.X, far.Y)+leapPX/2 {
+				n++
+			}
+		}
+		return n
+	}
+	var best map[int]int
 	most, least := leapsTogether-1, 0.0
 	for _, i := range lost {
 		_, last := open[i].last()
 		for k, s := range spots {
-			by := s.minus(last.Point)
-			far := math.Hypot(by.X, by.Y)
-			if tookSpot[k] || far > leapMost*last.diameter {
+			far := s.minus(last.Point)
+			d := math.Hypot(far.X, far.Y)
+			if by[k] >= 0 || d > leapMost*last.diameter {
 				continue
 			}
-			n := 0
-			for _, j := range lost {
-				if where(j, by) >= 0 {
-					n++
-				}
-			}
-			if n > most || n == most && n >= leapsTogether && far < least {
-				most, least, best = n, far, by
+			all := together(far)
+			if n := len(all) + beside(all, last.Point, far); len(all) > 0 && (n > most || n == most && n >= leapsTogether && d < least) {
+				most, least, best = n, d, all
 			}
 		}
 	}
-	if most < leapsTogether {
-		return false
-	}
-	for _, i := range lost {
-		if k := where(i, best); k >= 0 {
-			tookTrail[i], tookSpot[k] = true, true
-			t := open[i]
-			t.frames, t.spots = append(t.frames, frame), append(t.spots, spots[k])
+	for _, i := range best {
+		if k := of[i]; k >= 0 {
+			by[k] = -1
 		}
 	}
-	return true
+	for k, i := range best {
+		of[i], by[k] = k, i
+	}
+	return best != nil
 }
 
 // keepDots refuses what is no dot: patches that are not round even at rest, of

@@ -86,13 +86,13 @@ func (out *Followed) nameParts(trails []*trail, r Recording, width int, part boo
 	if part {
 		var parts []*trail
 		for i, t := range trails {
-			parts = append(parts, t.parted(voted[i])...)
+			parts = append(parts, t.parted(voted[i], max(partLeast, int(partTime**r.FPS)))...)
 		}
 		if len(parts) > len(trails) {
 			return out.nameParts(parts, r, width, false)
 		}
 	}
-	roles := settle(trails, frames, votes, legs, len(names))
+	roles, doubtful := settle(trails, frames, votes, legs, len(names))
 	usual := usualSize(trails, roles)
 	out.Tracks = Tracks{}
 	sideOf := out.sides(trails, roles, r, legs, width)
@@ -109,8 +109,8 @@ func (out *Followed) nameParts(trails []*trail, r Recording, width int, part boo
 		path := out.Tracks[side][names[ro.name]]
 		for k, f := range t.frames {
 			s := t.spots[k]
-			if s.diameter*s.diameter < hiddenShare*usual[ro]*usual[ro] {
-				continue // half hidden: its centre is not the dot's
+			if s.diameter*s.diameter < hiddenShare*usual[ro]*usual[ro] || doubtful[i][f] {
+				continue // half hidden, its centre is not the dot's
 			}
 			path = append(path, Mark{f, s.Point, Found})
 			if k > 0 && t.frames[k-1] == f-1 && s.distance(t.spots[k-1].Point) < 1 {
@@ -125,59 +125,88 @@ func (out *Followed) nameParts(trails []*trail, r Recording, width int, part boo
 			slices.SortStableFunc(path, func(a, b Mark) int { return a.Frame - b.Frame })
 			dots[name] = slices.CompactFunc(path, func(a, b Mark) bool { return a.Frame == b.Frame })
 		}
+		for i, a := range names {
+			for _, b := range names[i+1:] {
+				unswap(dots[a], dots[b])
+			}
+		}
 	}
 	out.EdgePX, out.DiameterPX = median(edges), median(sizes)
 	return nil
 }
 
+// unswap gives two dots of a leg back what each took of the other in a single frame, as it happens where a foot stops or
+// starts so fast that one comes to lie where the other was expected.
+func unswap(a, b []Mark) {
+	between := func(m []Mark, i int) (Point, bool) {
+		if i < 1 || i+1 >= len(m) || m[i-1].Frame != m[i].Frame-1 || m[i+1].Frame != m[i].Frame+1 {
+			return Point{}, false
+		}
+		return m[i-1].Point.plus(m[i+1].Point).times(0.5), true
+	}
+	for i, j := 0, 0; i < len(a) && j < len(b); {
+		switch {
+		case a[i].Frame < b[j].Frame:
+			i++
+		case a[i].Frame > b[j].Frame:
+			j++
+		default:
+			p, known := between(a, i)
+			q, also := between(b, j)
+			as := a[i].distance(p) + b[j].distance(q)
+			if known && also && a[i].distance(q)+b[j].distance(p) < swapGains*as && as > swapPX {
+				a[i].Point, b[j].Point = b[j].Point, a[i].Point
+			}
+			i, j = i+1, j+1
+		}
+	}
+}
+
 // House values of a trail that went over from one dot to another.
 const (
-	partVotes = 5   // on either side
-	partSure  = 0.9 // of them for one role
+	partLeast = 3     // votes in turn for a role
+	partTime  = 0.045 // s of them
+
+	swapGains = 0.4 // of how far two dots are off their ways, that is left of it when they are exchanged
+	swapPX    = 8.0
+
+	shortMeeting = 0.34 // of the shorter trail, in which two have one role
 )
 
-// parted is the trail in two where it went over from one dot to another, as its frames voted: at its largest step between
-// those that did for the one and those that did for the other.
-func (t *trail) parted(voted map[int]role) []*trail {
-	var at []int // places in the trail that voted
-	after := map[role]int{}
+// parted is the trail in parts where it went over from one dot to another, as its frames voted: each time at its largest step
+// between those that did for the one, at least so many in turn, and those that did for the other.
+func (t *trail) parted(voted map[int]role, least int) []*trail {
+	type run struct {
+		of          role
+		first, last int // places in the trail
+		votes       int
+	}
+	var runs []run
 	for k, f := range t.frames {
-		if ro, ok := voted[f]; ok {
-			at = append(at, k)
-			after[ro]++
+		ro, ok := voted[f]
+		if n := len(runs); ok && n > 0 && runs[n-1].of == ro {
+			runs[n-1].last, runs[n-1].votes = k, runs[n-1].votes+1
+		} else if ok {
+			runs = append(runs, run{ro, k, k, 1})
 		}
 	}
-	most := func(m map[role]int) (ro role, n int) {
-		for r, k := range m {
-			if k > n || k == n && (r.leg < ro.leg || r.leg == ro.leg && r.name < ro.name) {
-				ro, n = r, k
+	runs = slices.DeleteFunc(runs, func(r run) bool { return r.votes < least })
+	var parts []*trail
+	from := 0
+	for i := 1; i < len(runs); i++ {
+		if runs[i].of == runs[i-1].of {
+			continue
+		}
+		cut, far := runs[i].first, -1.0
+		for k := runs[i-1].last + 1; k <= runs[i].first; k++ {
+			if d := t.spots[k].distance(t.spots[k-1].Point); d > far {
+				cut, far = k, d
 			}
 		}
-		return ro, n
+		parts = append(parts, &trail{t.frames[from:cut:cut], t.spots[from:cut:cut]})
+		from = cut
 	}
-	before, best, split := map[role]int{}, 0, -1
-	for i, k := range at {
-		if i >= partVotes && len(at)-i >= partVotes {
-			a, na := most(before)
-			b, nb := most(after)
-			sure := float64(na) >= partSure*float64(i) && float64(nb) >= partSure*float64(len(at)-i)
-			if a != b && sure && na+nb > best {
-				best, split = na+nb, i
-			}
-		}
-		before[voted[t.frames[k]]]++
-		after[voted[t.frames[k]]]--
-	}
-	if split < 0 {
-		return []*trail{t}
-	}
-	cut, far := at[split], -1.0
-	for k := at[split-1] + 1; k <= at[split]; k++ {
-		if d := t.spots[k].distance(t.spots[k-1].Point); d > far {
-			cut, far = k, d
-		}
-	}
-	return []*trail{{t.frames[:cut:cut], t.spots[:cut:cut]}, {t.frames[cut:], t.spots[cut:]}}
+	return append(parts, &trail{t.frames[from:], t.spots[from:]})
 }
 
 func words(names []string) string {
@@ -454,9 +483,10 @@ func (r *rigidity) cost(set []int, legs int, v View) float64 {
 }
 
 // settle gives each trail the role that most of its frames voted for, each role one
-// trail at a time; a trail without votes takes the one role that is left where it is.
-func settle(trails []*trail, frames map[int][]dot, votes []map[role]int, legs, perLeg int) map[int]role {
-	roles := map[int]role{}
+// trail at a time; a trail without votes takes the one role that is left where it is. In doubtful frames a trail is not known
+// to have its role.
+func settle(trails []*trail, frames map[int][]dot, votes []map[role]int, legs, perLeg int) (roles map[int]role, doubtful frameSets) {
+	roles, doubtful = map[int]role{}, frameSets{}
 	sure := map[int]int{}
 	for i, v := range votes {
 		all, best := 0, role{}
@@ -470,26 +500,40 @@ func settle(trails []*trail, frames map[int][]dot, votes []map[role]int, legs, p
 			roles[i], sure[i] = best, v[best]
 		}
 	}
-	// Two at once with one role: the one with fewer votes gives way.
+	// Two at once with one role: where they meet for a moment, as one foot passes the other or starts, both are doubtful there;
+	// else the one with fewer votes gives way.
+	type meeting struct{ a, b int }
 	for again := true; again; {
 		again = false
+		met := map[meeting][]int{}
 		for f := range frames {
 			holder := map[role]int{}
 			for _, d := range frames[f] {
 				ro, ok := roles[d.trail]
-				if !ok {
+				if !ok || doubtful[d.trail][f] {
 					continue
 				}
-				other, taken := holder[ro]
-				if !taken {
-					holder[ro] = d.trail
-					continue
-				}
-				loser := d.trail
-				if sure[other] < sure[d.trail] || sure[other] == sure[d.trail] && other > d.trail {
-					loser = other
+				if other, taken := holder[ro]; taken {
+					m := meeting{min(other, d.trail), max(other, d.trail)}
+					met[m] = append(met[m], f)
+				} else {
 					holder[ro] = d.trail
 				}
+			}
+		}
+		for m, at := range met {
+			if float64(len(at)) <= shortMeeting*float64(min(len(trails[m.a].frames), len(trails[m.b].frames))) {
+				for _, f := range at {
+					doubtful.add(m.a, f)
+					doubtful.add(m.b, f)
+				}
+				continue
+			}
+			loser := m.b
+			if sure[m.a] < sure[m.b] {
+				loser = m.a
+			}
+			if _, still := roles[loser]; still {
 				delete(roles, loser)
 				again = true
 			}
@@ -511,7 +555,17 @@ func settle(trails []*trail, frames map[int][]dot, votes []map[role]int, legs, p
 			}
 		}
 	}
-	return roles
+	return roles, doubtful
+}
+
+// frameSets are frames of trails.
+type frameSets map[int]map[int]bool
+
+func (s frameSets) add(trail, frame int) {
+	if s[trail] == nil {
+		s[trail] = map[int]bool{}
+	}
+	s[trail][frame] = true
 }
 
 // onlyLeft is the role that no named trail has in a frame, when it is the only one

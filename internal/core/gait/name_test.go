@@ -35,6 +35,12 @@ func TestTrailParted(t *testing.T) {
 			}
 			return lower
 		}, []int{5, 22}},
+		"over and back": {func(k int) role {
+			if k < 6 || k > 24 {
+				return upper
+			}
+			return lower
+		}, []int{5, 11, 30}},
 		"one": {func(int) role { return upper }, []int{5}},
 		"in turn": {func(k int) role {
 			if k%2 == 0 {
@@ -43,7 +49,7 @@ func TestTrailParted(t *testing.T) {
 			return lower
 		}, []int{5}},
 	} {
-		got := trail().parted(votes(x.of))
+		got := trail().parted(votes(x.of), 4)
 		if len(got) != len(x.parts) {
 			t.Errorf("%s: %d parts", name, len(got))
 			continue
@@ -76,6 +82,37 @@ func TestLeap(t *testing.T) {
 		}
 		if want := map[bool]int{true: 0, false: n}[n >= leapsTogether]; len(left) != want {
 			t.Errorf("of %d, %d spots are left", n, len(left))
+		}
+	}
+}
+
+// Where a foot goes as far as its dots are apart, each seems to lie where the next one was.
+func TestLeapByOneDot(t *testing.T) {
+	heights := []float64{290, 379, 403, 425} // calf and heel, as they stand
+	for _, far := range []float64{-22, -24, 22} {
+		var open []*trail
+		var spots []spot
+		for leg := range 2 {
+			for _, y := range heights {
+				at := spot{Point: Point{300 + 100*float64(leg), y}, diameter: 8}
+				open = append(open, &trail{frames: []int{7, 8}, spots: []spot{at, at}})
+				if leg == 0 { // the other stands
+					at.Y += far
+				}
+				spots = append(spots, at)
+			}
+		}
+		if left := link(open, spots, 9); len(left) != 0 {
+			t.Errorf("by %g px: %d spots are left", far, len(left))
+		}
+		for k, tr := range open {
+			want := heights[k%4]
+			if k < 4 {
+				want += far
+			}
+			if at, last := tr.last(); at != 9 || last.Y != want {
+				t.Errorf("by %g px: dot %d is at %g in frame %d, not at %g", far, k, last.Y, at, want)
+			}
 		}
 	}
 }

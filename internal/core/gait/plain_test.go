@@ -18,6 +18,7 @@ type plainRunner struct {
 	shank, stride, duty, lift, drift       float64
 	ankle, calf, calfAt, heel              float64 // half widths, shanks
 	light, noise, texture, ground, skyline float64
+	fps                                    float64
 	x, tibia, down, peak, end, when        [2]float64
 	wall, belt, skin, shoe, sole           tone
 	dot                                    *tone // where dots are stuck on
@@ -35,13 +36,13 @@ func (a tone) to(b tone, k float64) tone {
 
 func (a tone) bright() float64 { return 0.3*a[0] + 0.59*a[1] + 0.11*a[2] }
 
-const plainWide, plainHigh, plainFPS = 640, 480, 120.0
+const plainWide, plainHigh = 640, 480
 
 func newPlainRunner(seed uint64, how gait.Motion) *plainRunner {
 	r := rand.New(rand.NewPCG(seed, 4711))
 	u := func(a, b float64) float64 { return a + (b-a)*r.Float64() }
 	pick := func(l ...tone) tone { return l[r.IntN(len(l))] }
-	p := &plainRunner{shank: u(150, 200), stride: u(0.66, 0.8), duty: u(0.28, 0.4), lift: u(0.45, 0.75), drift: u(0.02, 0.06),
+	p := &plainRunner{fps: 120, shank: u(150, 200), stride: u(0.66, 0.8), duty: u(0.28, 0.4), lift: u(0.45, 0.75), drift: u(0.02, 0.06),
 		ankle: u(0.065, 0.085), calf: u(0.115, 0.15), calfAt: u(0.6, 0.72), heel: u(0.075, 0.1), light: u(-0.7, 0.7), noise: u(1, 3.5),
 		texture: u(0, 8), ground: plainHigh * u(0.84, 0.92), rises: 0.04, r: r}
 	if how == gait.Walk {
@@ -78,7 +79,7 @@ func (p *plainRunner) from(near float64) {
 
 // at is where a leg is in its stride: on the ground or not, how far through that, its height, px, and its eversion.
 func (p *plainRunner) at(k, frame int) (stands bool, u, height, everted float64) {
-	_, f := math.Modf(float64(frame)/plainFPS/p.stride + 0.5*float64(k) + 0.13)
+	_, f := math.Modf(float64(frame)/p.fps/p.stride + 0.5*float64(k) + 0.13)
 	ease := func(u float64) float64 { return u * u * (3 - 2*u) }
 	if f < p.duty {
 		u = f / p.duty
@@ -119,7 +120,7 @@ func bar(img []tone, a, b gait.Point, t0, t1 float64, half func(t float64) float
 
 func (p *plainRunner) frame(i int) image.Image {
 	img := make([]tone, plainWide*plainHigh)
-	moved := int(float64(i) / plainFPS * 400)
+	moved := int(float64(i) / p.fps * 400)
 	for y := range plainHigh {
 		for x := range plainWide {
 			c := p.wall.to(tone{}, 0.15*float64(x)/plainWide)
@@ -213,28 +214,32 @@ func (f plainFilm) Len() int                         { return len(f) }
 func (f plainFilm) Frame(i int) (image.Image, error) { return f[i], nil }
 
 // The reader was shaped by the maker that ships; here it meets another.
-func TestAnotherMaker(t *testing.T) { anotherMaker(t, gait.Run, 100, 104, 1, false) }
+func TestAnotherMaker(t *testing.T) { anotherMaker(t, gait.Run, 100, 104, 1, 120, false) }
 
 // From farther off, a heel is as small as an ankle's part of it was taken for.
 func TestAnotherMakerFromAfar(t *testing.T) {
 	t.Parallel()
-	anotherMaker(t, gait.Run, 480, 482, 0.55, false)
-	anotherMaker(t, gait.Walk, 483, 484, 0.65, false)
+	anotherMaker(t, gait.Run, 480, 482, 0.55, 120, false)
+	anotherMaker(t, gait.Walk, 483, 484, 0.65, 120, false)
 }
 
 // Nothing of a walker's foot is in the air for long, and what stands fills its place hardly better than what swings.
-func TestAnotherMakersWalkers(t *testing.T) { anotherMaker(t, gait.Walk, 110, 112, 1, false) }
+func TestAnotherMakersWalkers(t *testing.T) { anotherMaker(t, gait.Walk, 110, 112, 1, 120, false) }
 
 func TestAnotherMakersDots(t *testing.T) {
-	t.Run("running", func(t *testing.T) { anotherMaker(t, gait.Run, 120, 125, 1, true) })
-	t.Run("walking", func(t *testing.T) { anotherMaker(t, gait.Walk, 130, 132, 1, true) })
+	t.Run("running", func(t *testing.T) { anotherMaker(t, gait.Run, 120, 125, 1, 120, true) })
+	t.Run("walking", func(t *testing.T) { anotherMaker(t, gait.Walk, 130, 132, 1, 120, true) })
+	// A foot goes as far as its dots are apart from one frame to the next.
+	t.Run("running at 60", func(t *testing.T) { anotherMaker(t, gait.Run, 800, 802, 1, 60, true) })
+	t.Run("running at 30", func(t *testing.T) { anotherMaker(t, gait.Run, 803, 806, 1, 30, true) })
 }
 
-func anotherMaker(t *testing.T, how gait.Motion, from, to uint64, near float64, dots bool) {
+func anotherMaker(t *testing.T, how gait.Motion, from, to uint64, near, fps float64, dots bool) {
 	var legs, contacts, far, early, off float64
 	for seed := from; seed < to; seed++ {
 		p := newPlainRunner(seed, how)
 		p.from(near)
+		p.fps = fps
 		markers := gait.NoMarkers
 		if dots {
 			hues := []tone{{230, 20, 140}, {250, 120, 10}, {30, 170, 60}, {250, 225, 30}, {20, 90, 220}}
@@ -242,10 +247,9 @@ func anotherMaker(t *testing.T, how gait.Motion, from, to uint64, near float64, 
 			p.rises = 0.1 // no heel leaves at once as fast as it goes
 		}
 		var film plainFilm
-		for i := range int(3 * plainFPS) {
+		for i := range int(3 * fps) {
 			film = append(film, p.frame(i))
 		}
-		fps := plainFPS
 		rec := gait.Recording{Schema: gait.RecordingSchema, View: gait.Rear, Gait: how, Shod: "shoes", Surface: "treadmill", FPS: &fps,
 			Markers: markers}
 		followed, err := gait.Follow(film, rec, nil)
