@@ -16,7 +16,7 @@ const (
 	leastRide    = 0.25  // of the sole's length, that a foot on a belt goes with it while it lies flat
 	leastStride  = 2.0   // soles, that a foot goes from contact to contact over ground
 	flatTurns    = 0.4   // degrees, within which it does
-	leansCost    = 0.03  // of that by a degree that the camera leans
+	leansCost    = 0.03  // of how often a foot is at its lowest, that each degree costs by which the camera would lean
 	floorWithin  = 1.5   // px within which a foot counts as at its lowest
 	coarseStrike = 6.0   // degrees from a limit within which a slow film does not tell the strike
 	levelSlope   = 13.0  // px/s that a floor may slope once it is turned level
