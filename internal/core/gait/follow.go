@@ -3,6 +3,7 @@ package gait
 import (
 	"fmt"
 	"image"
+	"maps"
 	"math"
 	"slices"
 	"sort"
@@ -371,28 +372,17 @@ func leap(open []*trail, spots []spot, frame int, of, by []int) bool {
 		all := map[int]int{}
 		for _, i := range lost {
 			chain := map[int]int{}
-			for {
+			for i := i; i >= 0; {
 				k := where(i, far)
-				if k < 0 {
+				_, leapt := all[k]
+				_, twice := chain[k]
+				if k < 0 || leapt || twice {
 					chain = nil // whose spot was taken has to have another
 					break
 				}
-				if _, taken := all[k]; taken {
-					chain = nil
-					break
-				}
-				if _, taken := chain[k]; taken {
-					chain = nil
-					break
-				}
-				chain[k] = i
-				if i = by[k]; i < 0 {
-					break
-				}
+				chain[k], i = i, by[k]
 			}
-			for k, i := range chain {
-				all[k] = i
-			}
+			maps.Copy(all, chain)
 		}
 		return all
 	}

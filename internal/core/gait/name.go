@@ -1,7 +1,9 @@
 package gait
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 
@@ -521,7 +523,16 @@ func settle(trails []*trail, frames map[int][]dot, votes []map[role]int, legs, p
 				}
 			}
 		}
-		for m, at := range met {
+		order := slices.SortedFunc(maps.Keys(met), func(a, b meeting) int { // the surest first: who gave way takes no one along
+			return cmp.Or(max(sure[b.a], sure[b.b])-max(sure[a.a], sure[a.b]), a.a-b.a, a.b-b.b)
+		})
+		for _, m := range order {
+			at := met[m]
+			_, one := roles[m.a]
+			_, other := roles[m.b]
+			if !one || !other {
+				continue
+			}
 			if float64(len(at)) <= shortMeeting*float64(min(len(trails[m.a].frames), len(trails[m.b].frames))) {
 				for _, f := range at {
 					doubtful.add(m.a, f)
@@ -533,10 +544,8 @@ func settle(trails []*trail, frames map[int][]dot, votes []map[role]int, legs, p
 			if sure[m.a] < sure[m.b] {
 				loser = m.a
 			}
-			if _, still := roles[loser]; still {
-				delete(roles, loser)
-				again = true
-			}
+			delete(roles, loser)
+			again = true
 		}
 	}
 	for i, t := range trails {
