@@ -24,11 +24,15 @@ type keptCorrections struct {
 
 // Reading reads a film's kept paths with what was put right by hand.
 func (f *Films) Reading(ctx context.Context, who app.Actor, film Film) (gait.Reading, error) {
-	followed, fix, err := paths(ctx, f.Store.Queries, who, film)
+	return reading(ctx, f.Store.Queries, who, film)
+}
+
+func reading(ctx context.Context, q *db.Queries, who app.Actor, film Film) (gait.Reading, error) {
+	followed, fix, err := paths(ctx, q, who, film)
 	if err != nil {
 		return gait.Reading{}, err
 	}
-	h, err := houseOf(ctx, f.Store.Queries, who, film)
+	h, err := houseOf(ctx, q, who, film)
 	if err != nil {
 		return gait.Reading{}, err
 	}

@@ -67,6 +67,7 @@ type Films struct {
 // New makes the concern; its films are read by a queue.
 func New(c *app.Core, v *visit.Visits, q *jobs.Queue) *Films {
 	f := &Films{c, v, q}
+	v.Reopened = f.catchUp
 	q.Register(jobs.Kind{Name: readKind, Do: f.read, GivenUp: f.failed, Within: readingTime})
 	q.Register(jobs.Kind{Name: glanceKind, Do: f.glance, Tries: 1, Within: readingTime})
 	q.Register(jobs.Kind{Name: benchKind, Do: f.film, GivenUp: f.failed, Within: readingTime})

@@ -92,7 +92,7 @@ func (f *Films) glance(ctx context.Context, j *jobs.Job, tell func(done, total i
 	if err != nil || film.State != Arriving && film.State != BeingRead {
 		return err
 	}
-	followed, err := gait.Follow(newAhead(firstFrames{storedFrames{ctx, f, who, film}, w.Frames}), film.Recording, func(done int) error {
+	followed, err := gait.Follow(firstFrames{storedFrames{ctx, f, who, film}, w.Frames}, film.Recording, func(done int) error {
 		tell(done, w.Frames)
 		return ctx.Err()
 	})

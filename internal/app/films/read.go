@@ -5,10 +5,8 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
-	"fmt"
 	"image"
 	"image/jpeg"
-	"sync"
 
 	"trevik/internal/app"
 	"trevik/internal/app/load"
@@ -144,58 +142,6 @@ type storedFrames struct {
 
 func (s storedFrames) Len() int { return s.film.Frames }
 
-// ahead fetches and decodes the frames after the one that was asked for beside, since most are asked for in turn.
-type ahead struct {
-	gait.Frames
-	mu     sync.Mutex
-	coming map[int]chan decoded
-}
-
-type decoded struct {
-	img image.Image
-	err error
-}
-
-// inAdvance is how many frames.
-const inAdvance = 4
-
-func newAhead(f gait.Frames) *ahead { return &ahead{Frames: f, coming: map[int]chan decoded{}} }
-
-// Frame is one of them.
-func (a *ahead) Frame(i int) (image.Image, error) {
-	a.mu.Lock()
-	mine := a.coming[i]
-	for k := range a.coming {
-		if k <= i || k > i+inAdvance { // taken now, or the turn was left
-			delete(a.coming, k)
-		}
-	}
-	if mine != nil || len(a.coming) > 0 || i == 0 {
-		for k := i + 1; k <= min(i+inAdvance, a.Len()-1); k++ {
-			if a.coming[k] == nil {
-				c := make(chan decoded, 1)
-				a.coming[k] = c
-				go func() {
-					var d decoded
-					defer func() {
-						if v := recover(); v != nil {
-							d = decoded{nil, fmt.Errorf("frame %d cannot be decoded: %v", k, v)}
-						}
-						c <- d
-					}()
-					d.img, d.err = a.Frames.Frame(k)
-				}()
-			}
-		}
-	}
-	a.mu.Unlock()
-	if mine != nil {
-		d := <-mine
-		return d.img, d.err
-	}
-	return a.Frames.Frame(i)
-}
-
 func (s storedFrames) Frame(i int) (image.Image, error) {
 	data, err := s.in.FrameData(s.ctx, s.who, s.film.ID, i)
 	if err != nil {
@@ -221,7 +167,7 @@ func (f *Films) read(ctx context.Context, j *jobs.Job, tell func(done, total int
 	if err != nil {
 		return err
 	}
-	followed, err := gait.Follow(newAhead(storedFrames{ctx, f, who, film}), film.Recording, func(done int) error {
+	followed, err := gait.Follow(storedFrames{ctx, f, who, film}, film.Recording, func(done int) error {
 		tell(done, film.Frames)
 		return ctx.Err()
 	})
@@ -310,4 +256,42 @@ func (f *Films) keep(ctx context.Context, q *db.Queries, who app.Actor, film Fil
 	_, err = f.Visits.Put(ctx, q, who, film.FitID, []record.Value{{Key: record.FilmRead.Key(film.Number), Decl: record.FilmRead.Decl,
 		Text: string(data)}})
 	return err
+}
+
+// catchUp keeps the readings of films that were read while their fit was closed; one that was taken back stays so.
+func (f *Films) catchUp(ctx context.Context, q *db.Queries, who app.Actor, fitID uint64) error {
+	rows, err := q.RecordingsOf(ctx, db.RecordingsOfParams{FitID: fitID, ShopID: who.ShopID})
+	if err != nil {
+		return err
+	}
+	findings, err := app.FindingsOf(ctx, q, who.ShopID, []uint64{fitID})
+	if err != nil {
+		return err
+	}
+	withdrawn := map[int32]bool{}
+	for _, r := range findings {
+		if r.Name == record.FilmRead.Name {
+			withdrawn[r.RepeatNo] = r.Withdrawn
+		}
+	}
+	for _, row := range rows {
+		film, err := filmOf(who, row)
+		if err != nil {
+			return err
+		}
+		if film.State != Ready || withdrawn[row.Number] {
+			continue
+		}
+		r, err := reading(ctx, q, who, film)
+		if _, faulty := fault.As(err); faulty {
+			continue // its paths are gone
+		}
+		if err != nil {
+			return err
+		}
+		if err := f.keep(ctx, q, who, film, r); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -9,6 +9,7 @@ import (
 	"image/jpeg"
 	"log/slog"
 	"math"
+	"slices"
 	"testing"
 	"time"
 
@@ -270,7 +271,22 @@ func TestFilmReadWhileItArrives(t *testing.T) {
 	second := begin()
 	send(second, 0, m.Len())
 	must(t, b.Films.Finish(ctx, b.fitter, fit, second.ID, 0))
+	// It is read while the fit is closed, which then keeps what it was decided on, and arrives once that is open again.
+	must(t, b.Visits.Close(ctx, b.fitter, fit))
 	until("the second reading", ready(second.ID))
+	has := func() bool {
+		return slices.ContainsFunc(b.load(t, fit).FilmReadings(), func(r record.FilmReading) bool { return r.Number == second.Number })
+	}
+	if has() {
+		t.Error("a film that was read since the fit was closed is in it")
+	}
+	must(t, b.Visits.Reopen(ctx, b.fitter, fit))
+	if !has() {
+		t.Error("a film that was read while the fit was closed is not in it when it is open again")
+	}
+	if kept := b.load(t, fit).FilmReadings()[0]; *kept.Sides[side].PeakEversionDeg.Mean != peak(after) {
+		t.Errorf("opened again, the first film is at %g°", *kept.Sides[side].PeakEversionDeg.Mean)
+	}
 	second, err = b.Films.Film(ctx, b.fitter, second.ID)
 	must(t, err)
 	all, err := b.Films.OfRunner(ctx, b.fitter, b.load(t, fit).Runner.ID)

@@ -140,6 +140,9 @@ func (v *Visits) Reopen(ctx context.Context, who app.Actor, fitID uint64) error 
 		if err := q.ReopenFit(ctx, db.ReopenFitParams{ID: fitID, ShopID: who.ShopID}); err != nil {
 			return err
 		}
+		if err := v.Reopened(ctx, q, who, fitID); err != nil {
+			return err
+		}
 		return v.Touch(ctx, q, who, f.RunnerID)
 	})
 }

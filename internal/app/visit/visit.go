@@ -16,7 +16,8 @@ import (
 // Visits is that concern.
 type Visits struct {
 	*app.Core
-	Shelf *shelf.Shelf
+	Shelf    *shelf.Shelf
+	Reopened func(ctx context.Context, q *db.Queries, who app.Actor, fitID uint64) error // what follows when a fit is open again
 }
 
 // Fit is what follows from a fit of the person's shop. It fails with app.ErrNotFound.

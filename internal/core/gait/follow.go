@@ -1,6 +1,7 @@
 package gait
 
 import (
+	"errors"
 	"fmt"
 	"image"
 	"maps"
@@ -27,7 +28,7 @@ const (
 // bridgeFrames is how many frames a gap may have and still be bridged.
 func bridgeFrames(fps float64) int { return max(1, int(bridgeTime*fps+1e-9)) }
 
-// Follow finds the dots in every frame and gives their paths. progress, when not
+// Follow finds the dots in every frame and gives their paths; f is asked for several frames at once. progress, when not
 // nil, is told how many frames are done and stops the work by an error. Follow fails
 // with a fault.List when there is no film or there are no dots to be found.
 func Follow(f Frames, r Recording, progress func(done int) error) (Followed, error) {
@@ -45,7 +46,7 @@ func Follow(f Frames, r Recording, progress func(done int) error) (Followed, err
 	if err != nil {
 		return Followed{}, err
 	}
-	w := &watcher{frames: f, unread: map[int]bool{}}
+	w := &watcher{frames: f, unread: make([]bool, n)}
 	var out Followed
 	switch {
 	case r.Markers == NoMarkers:
@@ -56,13 +57,13 @@ func Follow(f Frames, r Recording, progress func(done int) error) (Followed, err
 			out, err = w.followLegs(r, hand, progress)
 		}
 		if err != nil && !stopped(err) {
-			w = &watcher{frames: f, unread: map[int]bool{}}
+			w = &watcher{frames: f, unread: make([]bool, n)}
 			out, err = w.followHand(hand, progress)
 		}
 	default:
 		out, err = w.followDots(r, progress)
 		if why, bad := fault.As(err); bad && r.View == Rear && r.DotHueDeg == nil {
-			w = &watcher{frames: f, unread: map[int]bool{}}
+			w = &watcher{frames: f, unread: make([]bool, n)}
 			if out, err = w.followLegs(r, nil, progress); err != nil && !stopped(err) {
 				legs, _ := fault.As(err)
 				err = fault.List{{Field: why[0].Field, Text: why[0].Text + "; without dots: " + legs[0].Text}}
@@ -72,10 +73,11 @@ func Follow(f Frames, r Recording, progress func(done int) error) (Followed, err
 	if err != nil {
 		return out, err
 	}
-	for i := range w.unread {
-		out.Unread = append(out.Unread, i)
+	for i, unread := range w.unread {
+		if unread {
+			out.Unread = append(out.Unread, i)
+		}
 	}
-	slices.Sort(out.Unread)
 	if float64(len(out.Unread)) > mostUnread*float64(n) {
 		return out, fault.List{{Field: "frames", Text: fmt.Sprintf("cannot be used in %d of %d places: missing, broken or of another size",
 			len(out.Unread), n)}}
@@ -83,6 +85,8 @@ func Follow(f Frames, r Recording, progress func(done int) error) (Followed, err
 	out.Frames, out.Width, out.Height = n, w.size.X, w.size.Y
 	return out, nil
 }
+
+var errStorm = errors.New("a storm of specks")
 
 var errNoLegs = notLegs("they were not looked for")
 
@@ -111,26 +115,28 @@ func (w *watcher) dotted(r Recording) bool {
 	return err == nil
 }
 
-// watcher reads frames and remembers which could not be used. The first frame that
-// can be read gives the size that all must have.
+// watcher reads frames of one size and remembers which could not be used.
 type watcher struct {
 	frames Frames
 	size   image.Point
-	unread map[int]bool
-	kept   map[int]*gray // brightness of frames that are wanted again, as many as there is room for
-	sizes  bool          // legs that are plainly smaller or larger than usual are to be told, not read
+	unread []bool
+	kept   []*gray // brightness of frames that are wanted again, nil of those that there was no room for
+	sizes  bool    // legs that are plainly smaller or larger than usual are to be told, not read
 }
 
 func (w *watcher) frame(i int) image.Image {
+	img := w.usable(i)
+	w.unread[i] = img == nil
+	return img
+}
+
+// usable is a frame, nil where it is known or found to be of no use.
+func (w *watcher) usable(i int) image.Image {
 	if w.unread[i] {
 		return nil
 	}
 	img, err := w.frames.Frame(i)
-	if err == nil && w.size == (image.Point{}) {
-		w.size = img.Bounds().Size()
-	}
 	if err != nil || img.Bounds().Size() != w.size || w.size.X < 16 || w.size.Y < 16 {
-		w.unread[i] = true
 		return nil
 	}
 	return img
@@ -219,23 +225,19 @@ func (w *watcher) followDots(r Recording, progress func(int) error) (Followed, e
 	coast := max(2, int(coastTime**r.FPS))
 	crowded := 0
 	var same repeater
-	for i := range n {
-		if err := progress(i); err != nil {
-			return Followed{}, err
-		}
-		img := w.frame(i)
-		if img == nil {
-			continue
+	err = eachFrame(w, 1, asItIs, func(i int, img image.Image) error {
+		if err := progress(i); err != nil || img == nil {
+			return err
 		}
 		c.read(img)
 		spots, ok := f.find(&c, look.hue, look.vivid)
 		if !ok {
 			crowded++
-			continue
+			return nil
 		}
 		if same.repeats(spots) { // a frame that came twice stands where another is lost
 			w.unread[i] = true
-			continue
+			return nil
 		}
 		open = slices.DeleteFunc(open, func(t *trail) bool { l, _ := t.last(); return i-l > coast })
 		for _, s := range link(open, spots, i) {
@@ -244,8 +246,12 @@ func (w *watcher) followDots(r Recording, progress func(int) error) (Followed, e
 		}
 		if len(all) > 200*mostSpots {
 			crowded = n // a storm of specks, and no end of memory
-			break
+			return errStorm
 		}
+		return nil
+	})
+	if err != nil && err != errStorm {
+		return Followed{}, err
 	}
 	if 2*crowded > n {
 		return Followed{}, fault.List{{Field: "markers",

@@ -199,7 +199,6 @@ type dotKey struct {
 
 // sweep follows every dot through the film in one direction, anew from each mark.
 func (w *watcher) sweep(hand Tracks, found map[dotKey]map[int]Mark, way int, progress func(int) error) error {
-	n := w.frames.Len()
 	live := map[dotKey]*runner{}
 	marked := map[int][]dotKey{}
 	at := map[dotKey]map[int]Point{}
@@ -213,26 +212,19 @@ func (w *watcher) sweep(hand Tracks, found map[dotKey]map[int]Mark, way int, pro
 			}
 		}
 	}
-	for step := range n {
-		i := step
-		if way < 0 {
-			i = n - 1 - step
-		}
+	step := 0
+	return eachFrame(w, way, grayOf, func(i int, g *gray) error {
 		if err := progress(step); err != nil {
 			return err
 		}
-		if len(live) == 0 && len(marked[i]) == 0 {
-			continue
-		}
-		img := w.frame(i)
-		if img == nil {
+		step++
+		if g == nil {
 			for _, r := range live {
 				r.missed++
 				r.at = r.at.plus(r.speed)
 			}
-			continue
+			return nil
 		}
-		g := grayOf(img)
 		for k, r := range live {
 			if _, isMarked := at[k][i]; isMarked {
 				continue
@@ -255,8 +247,8 @@ func (w *watcher) sweep(hand Tracks, found map[dotKey]map[int]Mark, way int, pro
 			}
 			live[k] = r
 		}
-	}
-	return nil
+		return nil
+	})
 }
 
 // join brings marks by hand and what was followed from both sides into one path.

@@ -81,12 +81,12 @@ func (w *watcher) held(f Frames, v view, size image.Point) Frames {
 // heldFrames gives what was kept once: whoever looks at it keeps it as it is seen then.
 type heldFrames struct {
 	Frames
-	kept map[int]*gray
+	kept []*gray
 }
 
 func (h heldFrames) Frame(i int) (image.Image, error) {
 	if g := h.kept[i]; g != nil {
-		delete(h.kept, i)
+		h.kept[i] = nil
 		return g.image(), nil
 	}
 	return h.Frames.Frame(i)
@@ -102,44 +102,47 @@ type scaledFrames struct {
 	red    float64 // how much of redness counts as brightness
 	from   image.Point
 	to     image.Point
-	plain  bool   // at the film's own scale, all of it
-	across []taps // of each column and row of the view
-	down   []taps
+	plain  bool // at the film's own scale, all of it
+	across taps // of the columns of the view
+	down   taps // and its rows
 }
 
-// taps are the pixels that one of the scaled picture is made of.
+// taps are the pixels that those of the scaled picture are made of: k of them each, from at on.
 type taps struct {
-	at int
+	k  int
+	at []int
 	by []float32
 }
 
-// tapsOf are a triangle's, as wide as a pixel of the smaller picture.
-func tapsOf(from, to int) []taps {
+// fewTaps is how many there are unless a picture is shrunk by much.
+const fewTaps = 4
+
+// tapsOf are a triangle's, as wide as a pixel of the smaller picture, for the pixels first to last of all to which from come.
+func tapsOf(from, to, first, last int) taps {
 	scale := float64(from) / float64(to)
 	reach := math.Max(1, scale)
-	out := make([]taps, to)
-	for i := range out {
+	t := taps{k: min(from, max(fewTaps, int(2*reach)+1))}
+	for i := first; i < last; i++ {
 		middle := (float64(i)+0.5)*scale - 0.5
-		first, last := max(0, int(math.Ceil(middle-reach))), min(from-1, int(math.Floor(middle+reach)))
-		t := taps{at: first}
+		at := min(max(0, int(math.Ceil(middle-reach))), from-t.k)
+		t.at = append(t.at, at)
 		sum := float32(0)
-		for k := first; k <= last; k++ {
-			w := float32(1 - math.Abs(float64(k)-middle)/reach)
+		for k := range t.k {
+			w := float32(max(0, 1-math.Abs(float64(at+k)-middle)/reach))
 			t.by, sum = append(t.by, w), sum+w
 		}
-		for k := range t.by {
+		for k := len(t.by) - t.k; k < len(t.by); k++ {
 			t.by[k] /= sum
 		}
-		out[i] = t
 	}
-	return out
+	return t
 }
 
 // scaled is a film of one size by a view, or with another brightness.
 func scaled(f Frames, from image.Point, v view, red float64) *scaledFrames {
 	all := scaledSize(from, v.by)
 	return &scaledFrames{Frames: f, red: red, from: from, to: v.part.Size(), plain: v.part.Size() == from && all == from,
-		across: tapsOf(from.X, all.X)[v.part.Min.X:v.part.Max.X], down: tapsOf(from.Y, all.Y)[v.part.Min.Y:v.part.Max.Y]}
+		across: tapsOf(from.X, all.X, v.part.Min.X, v.part.Max.X), down: tapsOf(from.Y, all.Y, v.part.Min.Y, v.part.Max.Y)}
 }
 
 // Frame is one of them; one that has another size than the film keeps its own.
@@ -155,32 +158,58 @@ func (s *scaledFrames) Frame(i int) (image.Image, error) {
 	if s.plain {
 		return g.image(), nil
 	}
-	rows := make([]float32, s.to.X*s.from.Y)
-	last := s.down[len(s.down)-1]
-	for y := s.down[0].at; y < last.at+len(last.by); y++ {
-		p, out := g.pix[y*g.w:(y+1)*g.w], rows[y*s.to.X:(y+1)*s.to.X]
-		for x, t := range s.across {
-			sum := float32(0)
-			for k, w := range t.by {
-				sum += w * float32(p[t.at+k])
-			}
-			out[x] = sum
+	out := image.NewGray(image.Rectangle{Max: s.to})
+	w, k := s.to.X, s.down.k
+	shrunk := make([]float32, k*w) // the last k rows, in turn
+	rows := make([][]float32, k)
+	next := 0
+	for y, at := range s.down.at {
+		for next = max(next, at); next < at+k; next++ {
+			s.across.row(shrunk[next%k*w:][:w], g.pix[next*g.w:][:g.w])
 		}
-	}
-	out := image.NewGray(image.Rect(0, 0, s.to.X, s.to.Y))
-	line := make([]float32, s.to.X)
-	for y, t := range s.down {
-		clear(line)
-		for k, w := range t.by {
-			for x, v := range rows[(t.at+k)*s.to.X : (t.at+k+1)*s.to.X] {
-				line[x] += w * v
-			}
+		for j := range rows {
+			rows[j] = shrunk[(at+j)%k*w:][:w]
 		}
-		for x, v := range line {
-			out.Pix[y*out.Stride+x] = uint8(v + 0.5)
-		}
+		blend(out.Pix[y*out.Stride:][:w], rows, s.down.by[y*k:][:k])
 	}
 	return out, nil
+}
+
+// row is one row of a picture, shrunk.
+func (t *taps) row(out []float32, p []uint8) {
+	if t.k == fewTaps {
+		for x, at := range t.at[:len(out)] {
+			q, w := p[at:at+fewTaps:at+fewTaps], t.by[fewTaps*x:][:fewTaps:fewTaps]
+			out[x] = w[0]*float32(q[0]) + w[1]*float32(q[1]) + w[2]*float32(q[2]) + w[3]*float32(q[3])
+		}
+		return
+	}
+	for x, at := range t.at[:len(out)] {
+		sum := float32(0)
+		for k, w := range t.by[t.k*x:][:t.k] {
+			sum += w * float32(p[at+k])
+		}
+		out[x] = sum
+	}
+}
+
+// blend is the sum of rows by their weights.
+func blend(out []uint8, rows [][]float32, by []float32) {
+	n := len(out)
+	if len(rows) == fewTaps {
+		a, b, c, d := rows[0][:n], rows[1][:n], rows[2][:n], rows[3][:n]
+		for x := range out {
+			out[x] = uint8(by[0]*a[x] + by[1]*b[x] + by[2]*c[x] + by[3]*d[x] + 0.5)
+		}
+		return
+	}
+	for x := range out {
+		sum := float32(0.5)
+		for k, row := range rows {
+			sum += by[k] * row[x]
+		}
+		out[x] = uint8(sum)
+	}
 }
 
 // redden adds so much of an image's redness (Cr) to its brightness.

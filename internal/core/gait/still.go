@@ -1,6 +1,7 @@
 package gait
 
 import (
+	"image"
 	"math"
 	"slices"
 
@@ -73,20 +74,22 @@ func newOverview(w *watcher, n int, fps float64, progress func(int) error) (*ove
 		o.by++
 	}
 	o.w, o.h = w.size.X/o.by, w.size.Y/o.by
-	w.kept = map[int]*gray{}
-	for i := range n {
-		if err := progress(i); err != nil {
-			return nil, err
-		}
-		if img := w.frame(i); img != nil {
-			g := grayOf(img)
-			o.frames[i] = o.shrunk(g)
-			if (i+1)*w.size.X*w.size.Y <= keptBytes {
-				w.kept[i] = g
-			}
-		}
+	w.kept = make([]*gray, n)
+	type seen struct {
+		*gray
+		small []uint8
 	}
-	return o, nil
+	look := func(img image.Image) seen {
+		g := grayOf(img)
+		return seen{g, o.shrunk(g)}
+	}
+	return o, eachFrame(w, 1, look, func(i int, s seen) error {
+		o.frames[i] = s.small
+		if (i+1)*w.size.X*w.size.Y <= keptBytes {
+			w.kept[i] = s.gray
+		}
+		return progress(i)
+	})
 }
 
 // shrunk is a frame's brightness, averaged over squares.
