@@ -420,15 +420,17 @@ func (l *oneLeg) inside(pic, under, moving *plot, noise float64) *plot {
 		for x := max(0, int(mid-coreHalf*l.shank)); x <= min(l.w-1, int(mid+coreHalf*l.shank)); x++ {
 			core = append(core, float64(differs(x)))
 		}
-		from := least
+		from, sure := least, float32(1) // how surely what differs little is no leg
 		if len(core) > 0 {
 			slices.Sort(core) // lit from one side, part of it may be as bright as the wall
-			from = max(least, min(insideMost, insideShare*float32(core[len(core)/4])))
+			quarter := float32(core[len(core)/4])
+			from = max(least, min(insideMost, insideShare*quarter))
+			sure = max(0, min(1, quarter/least-1))
 		}
 		sum := float32(0)
 		for x := range l.w {
 			k := y*l.w + x
-			sum += min(max(-1, min(1, (differs(x)-from)/from)), 1-2*moving.v[k])
+			sum += min(max(-sure, min(1, (differs(x)-from)/from)), 1-2*moving.v[k])
 			out.v[k] = sum
 		}
 	}

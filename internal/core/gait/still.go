@@ -3,6 +3,7 @@ package gait
 import (
 	"image"
 	"math"
+	"math/cmplx"
 	"slices"
 
 	"trevik/internal/core/term"
@@ -42,6 +43,10 @@ const (
 	besideRim    = 2    // columns at either side, into which a camera that moves brings what was not there
 	besideEmpty  = 0.2  // of what changes all the while, that does so in the third between them at most
 	besideInStep = 0.25
+	mirrorBeats  = 0.05 // of a stride, that two legs of one runner seem to differ by over a film
+	mirrorReach  = 3    // columns, about the one between them
+	mirrorAlike  = 0.5
+	mirrorPhase  = 25.0 / 180 * math.Pi
 )
 
 // overview is a film at a small scale, brightness alone.
@@ -309,13 +314,49 @@ func (s *beating) two(wide, slow, fast float64) bool {
 	if between > besideEmpty*all { // where the camera moves all does
 		return false
 	}
-	for _, far := range []bool{false, true} {
-		_, share := s.rhythm(slow, fast, func(c int) bool { return c/columns >= cellRows/3 && (c%columns >= split) == far })
+	var hz [2]float64
+	for k, far := range []bool{false, true} {
+		var share float64
+		hz[k], share = s.rhythm(slow, fast, func(c int) bool { return c/columns >= cellRows/3 && (c%columns >= split) == far })
 		if share < besideInStep {
 			return false
 		}
 	}
-	return true
+	return !s.mirrored(split, hz)
+}
+
+// mirrored says whether what strides to the left of a column and what does to the right of it are the two legs of one who
+// is near: in one rhythm, each the other's mirror image half a stride later.
+func (s *beating) mirrored(split int, hz [2]float64) bool {
+	seconds := float64(len(s.light)) / s.fps
+	if math.Abs(hz[1]-hz[0])*seconds > mirrorBeats {
+		return false
+	}
+	var of [cells]complex128 // each cell's change with the stride
+	for i := range s.light {
+		turn := cmplx.Rect(1, -math.Pi*(hz[0]+hz[1])*float64(i)/s.fps)
+		for c, v := range &s.light[i] {
+			of[c] += complex(v, 0) * turn
+		}
+	}
+	alike, most := complex128(0), 0.0
+	for sum := 2*split - mirrorReach; sum <= 2*split+mirrorReach; sum++ {
+		both, left, right := complex128(0), 0.0, 0.0
+		for c := cellRows / 3 * columns; c < cells; c++ {
+			x := c % columns
+			other := sum - x
+			if x >= split || other < split || other >= columns {
+				continue
+			}
+			a, b := of[c], of[c-x+other]
+			both += a * cmplx.Conj(b)
+			left, right = left+real(a*cmplx.Conj(a)), right+real(b*cmplx.Conj(b))
+		}
+		if v := cmplx.Abs(both) / math.Sqrt(left*right+1e-9); v > most {
+			alike, most = both, v
+		}
+	}
+	return most > mirrorAlike && math.Abs(cmplx.Phase(-alike)) < mirrorPhase
 }
 
 // power is what of each cell's change goes with a frequency, Hz.
