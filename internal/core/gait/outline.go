@@ -31,6 +31,10 @@ const (
 	usualHalfSD   = 0.03
 	unusualCost   = 0.15 // of an edge, a row that is one SD off
 	heelWideSD    = 0.03
+	heelSlimmer   = 0.04 // shanks, than usual, that half a heel may be, where the leg is smaller than it is taken for
+	heelWider     = 0.055
+	heelTaper     = 0.02 // px aside a px down, that each side of a heel leans outwards
+	heelTaperSD   = 0.035
 	rollCounts    = 0.03
 	leanSharp     = 10.0
 	leanShared    = 0.7
@@ -608,7 +612,7 @@ func (l *oneLeg) counter(edge *plot, about, calfAside float64) func(y float64) P
 	along := func(x, slope float64) float64 {
 		sum, n := 0.0, 0.0
 		for y := y0; y <= y1; y++ {
-			sum += math.Sqrt(float64(edge.at(x+slope*(y-middle), y)))
+			sum += float64(edge.at(x+slope*(y-middle), y))
 			n++
 		}
 		return sum / n
@@ -619,44 +623,54 @@ func (l *oneLeg) counter(edge *plot, about, calfAside float64) func(y float64) P
 		w := (2*s.half/l.shank - usual) / heelWideSD
 		turn := (math.Atan(s.slope)*out - math.Atan(-lean)*out) * 180 / math.Pi
 		e := (turn - usualRoll) / rollSD
-		return a + b + 0.5*min(a, b) - 0.02*w*w - rollCounts*e*e
+		taper := (s.taper - heelTaper) / heelTaperSD
+		return a + b + 0.5*min(a, b) - 0.02*(w*w+taper*taper) - rollCounts*e*e
 	}
-	best, most := sides{}, math.Inf(-1)
+	// climb goes from sides to the best about them, by such steps.
+	climb := func(from sides, steps []sides) (sides, float64) {
+		v := score(from)
+		for d := 0.5; d > 0.04; d /= 1.7 {
+			for again := true; again; {
+				again = false
+				for _, t := range steps {
+					for _, k := range []float64{-d, d} {
+						s := sides{from.x + k*t.x, from.slope + k*t.slope, from.half + k*t.half, from.taper + k*t.taper}
+						if now := score(s); now > v+1e-9 {
+							from, v, again = s, now, true
+						}
+					}
+				}
+			}
+		}
+		return from, v
+	}
 	step := max(1, 0.008*l.shank)
 	var leans, scores [51]float64
-	for k := range leans {
-		leans[k], scores[k] = -0.5+0.02*float64(k), math.Inf(-1)
-	}
-	for x := about - 0.04*l.shank; x <= about+0.04*l.shank; x += step {
-		for n, slope := range leans {
-			for half := (usual/2 - 0.018) * l.shank; half <= (usual/2+0.034)*l.shank; half += step {
+	var tries [51]sides
+	for n := range leans {
+		slope, most := -0.5+0.02*float64(n), math.Inf(-1)
+		for x := about - 0.04*l.shank; x <= about+0.04*l.shank; x += step {
+			for half := (usual/2 - heelSlimmer) * l.shank; half <= (usual/2+heelWider)*l.shank; half += step {
 				for taper := -0.05; taper <= 0.1001; taper += 0.05 {
-					v := score(sides{x, slope, half, taper})
-					if v > most {
-						best, most = sides{x, slope, half, taper}, v
+					if s := (sides{x, slope, half, taper}); score(s) > most {
+						tries[n], most = s, score(s)
 					}
-					scores[n] = max(scores[n], v)
 				}
 			}
 		}
+		leans[n] = slope
+		tries[n], scores[n] = climb(tries[n], []sides{{x: 1}, {half: 1}, {taper: 0.03}})
 	}
-	for d := 0.5; d > 0.04; d /= 1.7 {
-		for again := true; again; {
-			again = false
-			for _, t := range []sides{{d, 0, 0, 0}, {0, 0.02 * d, 0, 0}, {0, 0, d, 0}, {0, 0, 0, 0.03 * d}} {
-				for _, k := range []float64{-1, 1} {
-					s := sides{best.x + k*t.x, best.slope + k*t.slope, best.half + k*t.half, best.taper + k*t.taper}
-					if v := score(s); v > most+1e-9 {
-						best, most, again = s, v, true
-					}
-				}
-			}
-		}
+	top := slices.Index(scores[:], slices.Max(scores[:]))
+	best, most := climb(tries[top], []sides{{x: 1}, {slope: 0.02}, {half: 1}, {taper: 0.03}})
+	for n, slope := range leans { // what is best may have been on no way from where these began
+		_, v := climb(sides{best.x, slope, best.half, best.taper}, []sides{{x: 1}, {half: 1}, {taper: 0.03}})
+		scores[n] = max(scores[n], v)
 	}
 	// Where several pairs of lines are about as good, the lean lies between them.
-	top, sum, lean2 := slices.Max(scores[:]), 0.0, 0.0
+	sum, lean2 := 0.0, 0.0
 	for k, v := range scores {
-		weight := math.Exp(leanSharp * (v - top))
+		weight := math.Exp(leanSharp * (v - most))
 		sum, lean2 = sum+weight, lean2+weight*leans[k]
 	}
 	best.slope += (lean2/sum - best.slope) * leanShared

@@ -5,6 +5,7 @@ import (
 	"image/color"
 	"math"
 	"math/rand/v2"
+	"strings"
 	"testing"
 
 	"trevik/internal/core/gait"
@@ -221,6 +222,36 @@ func TestAnotherMakerFromAfar(t *testing.T) {
 	t.Parallel()
 	anotherMaker(t, gait.Run, 480, 482, 0.55, 120, false)
 	anotherMaker(t, gait.Walk, 483, 484, 0.65, 120, false)
+}
+
+// From near, a heel is wider than it was taken for.
+func TestAnotherMakerFromNear(t *testing.T) {
+	t.Parallel()
+	anotherMaker(t, gait.Run, 31003, 31004, 2.2, 60, false)
+	anotherMaker(t, gait.Run, 37101, 37102, 1.7, 60, false)
+}
+
+// One runner's two feet move in places as far apart, from very near, as two people's do.
+func TestOneFromNearIsNotTwo(t *testing.T) {
+	t.Parallel()
+	p := newPlainRunner(30002, gait.Run)
+	p.from(2.3)
+	p.fps = 60
+	var film plainFilm
+	for i := range 180 {
+		film = append(film, p.frame(i))
+	}
+	rec := gait.Recording{Schema: gait.RecordingSchema, View: gait.Rear, Gait: gait.Run, Shod: "shoes", FPS: &p.fps, Markers: gait.NoMarkers}
+	if _, err := gait.Follow(film, rec, nil); err != nil && strings.Contains(err.Error(), "two people") {
+		t.Error(err)
+	}
+}
+
+// Skin that is as bright as the belt tells nothing of where the leg ends there.
+func TestAnotherMakersSkinLikeTheBelt(t *testing.T) {
+	t.Parallel()
+	anotherMaker(t, gait.Walk, 32007, 32008, 1, 60, false)
+	anotherMaker(t, gait.Run, 30000, 30001, 1.5, 60, false)
 }
 
 // Nothing of a walker's foot is in the air for long, and what stands fills its place hardly better than what swings.
