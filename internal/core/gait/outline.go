@@ -31,9 +31,9 @@ const (
 	usualHalfSD   = 0.03
 	unusualCost   = 0.15 // of an edge, a row that is one SD off
 	heelWideSD    = 0.03
-	heelSlimmer   = 0.04 // shanks, than usual, that half a heel may be, where the leg is smaller than it is taken for
-	heelWider     = 0.055
-	heelTaper     = 0.02 // px aside a px down, that each side of a heel leans outwards
+	heelSlimmer   = 0.04  // shanks, that half a heel may be slimmer than usual: the leg may be smaller than it is taken for
+	heelWider     = 0.055 // and wider: or larger
+	heelTaper     = 0.02  // px aside a px down, that each side of a heel leans outwards
 	heelTaperSD   = 0.035
 	rollCounts    = 0.03
 	leanSharp     = 10.0
@@ -644,6 +644,7 @@ func (l *oneLeg) counter(edge *plot, about, calfAside float64) func(y float64) P
 		}
 		return from, v
 	}
+	atLean := []sides{{x: 1}, {half: 1}, {taper: 0.03}}
 	step := max(1, 0.008*l.shank)
 	var leans, scores [51]float64
 	var tries [51]sides
@@ -659,12 +660,12 @@ func (l *oneLeg) counter(edge *plot, about, calfAside float64) func(y float64) P
 			}
 		}
 		leans[n] = slope
-		tries[n], scores[n] = climb(tries[n], []sides{{x: 1}, {half: 1}, {taper: 0.03}})
+		tries[n], scores[n] = climb(tries[n], atLean)
 	}
 	top := slices.Index(scores[:], slices.Max(scores[:]))
-	best, most := climb(tries[top], []sides{{x: 1}, {slope: 0.02}, {half: 1}, {taper: 0.03}})
+	best, most := climb(tries[top], append(atLean, sides{slope: 0.02}))
 	for n, slope := range leans { // what is best may have been on no way from where these began
-		_, v := climb(sides{best.x, slope, best.half, best.taper}, []sides{{x: 1}, {half: 1}, {taper: 0.03}})
+		_, v := climb(sides{best.x, slope, best.half, best.taper}, atLean)
 		scores[n] = max(scores[n], v)
 	}
 	// Where several pairs of lines are about as good, the lean lies between them.
