@@ -5,6 +5,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"fmt"
 	"image"
 	"image/jpeg"
 
@@ -142,7 +143,13 @@ type storedFrames struct {
 
 func (s storedFrames) Len() int { return s.film.Frames }
 
-func (s storedFrames) Frame(i int) (image.Image, error) {
+// Frame is one of them; one at whose bytes the decoder gives up is left out, not the film.
+func (s storedFrames) Frame(i int) (img image.Image, err error) {
+	defer func() {
+		if v := recover(); v != nil {
+			img, err = nil, fmt.Errorf("frame %d cannot be decoded: %v", i, v)
+		}
+	}()
 	data, err := s.in.FrameData(s.ctx, s.who, s.film.ID, i)
 	if err != nil {
 		return nil, err
