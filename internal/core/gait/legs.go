@@ -15,32 +15,34 @@ import (
 
 // House values of reading legs. Lengths are in shanks: from the ground to the knee's hollow.
 const (
-	shankShare   = 0.42 // of the picture's height, to begin with
-	heelWide     = 0.175
-	bareWide     = 0.143
-	heelTo       = 0.185 // over the ground, where the heel's line ends
-	heelFrom     = 0.04
-	heelAlone    = 0.17 // up to which the heel surely lies under the ankle
-	calfFrom     = 0.34 // where the leg's line begins
-	calfTo       = 0.60
-	aroundTime   = 0.62 // of half the stride, to either side of a stance's middle, that a foot is followed
-	mostUnlike   = 0.62 // of its own contrast, that a patch may differ where it is found
-	leastSeen    = 0.35 // of a calf, that is seen as it is: something may hang before the rest
-	mostKept     = 8    // contacts a leg by which its own picture is made
-	mostJump     = 0.09 // a frame at 120 a second
-	outlineCut   = 20.0 // Hz
-	sharpWithin  = 0.10 // of the stride about the middle of stance, of which the mean picture is made
-	passes       = 3
-	leastRoll    = 1.5  // degrees
-	mostHidden   = 0.5  // of the calf
-	jointSlack   = 0.04 // that the ankle of the heel lies off the ankle of the leg
-	ankleHigh    = 0.23 // where the heel turns against the leg
-	mostCalfLost = 0.3  // of the frames on the ground
-	flatFrom     = 0.15 // of a contact
-	flatTo       = 0.75
-	leastWide    = 160 // px, of a film that is read without dots
-	leastHigh    = 120
-	leastContact = 2 // a leg, that are like one another
+	shankShare    = 0.42 // of the picture's height, to begin with
+	heelWide      = 0.175
+	bareWide      = 0.143
+	heelTo        = 0.185 // over the ground, where the heel's line ends
+	heelFrom      = 0.04
+	heelAlone     = 0.17 // up to which the heel surely lies under the ankle
+	calfFrom      = 0.34 // where the leg's line begins
+	calfTo        = 0.60
+	aroundTime    = 0.62 // of half the stride, to either side of a stance's middle, that a foot is followed
+	mostUnlike    = 0.62 // of its own contrast, that a patch may differ where it is found
+	leastSeen     = 0.35 // of a calf, that is seen as it is: something may hang before the rest
+	leastHeel     = 0.6  // of a heel that comes nearer
+	mostKept      = 8    // contacts a leg by which its own picture is made
+	mostJump      = 0.09 // a frame at 120 a second
+	outlineCut    = 20.0 // Hz
+	sharpWithin   = 0.10 // of the stride about the middle of stance, of which the mean picture is made
+	passes        = 3
+	leastRoll     = 1.5  // degrees
+	mostHidden    = 0.5  // of the calf
+	leaningCounts = 0.3  // of how far along the leg that is, where feet come nearer
+	jointSlack    = 0.04 // that the ankle of the heel lies off the ankle of the leg
+	ankleHigh     = 0.23 // where the heel turns against the leg
+	mostCalfLost  = 0.3  // of the frames on the ground
+	flatFrom      = 0.15 // of a contact
+	flatTo        = 0.75
+	leastWide     = 160 // px, of a film that is read without dots
+	leastHigh     = 120
+	leastContact  = 2 // a leg, that are like one another
 
 	// By how much the contacts of one foot differ at most (alike); a runner's differ by a third of that.
 	mostUnlikeDeg = 4.0
@@ -84,6 +86,7 @@ type oneLeg struct {
 	shape    *plot      // of the mean picture: what is leg
 	swaying  *swaying   // nil where its size was not asked for
 	wall     [2]float64 // px across in the crop, at the ground and at the calf: what lies beyond is the other leg's
+	near     nearing    // by which its pictures were made as large as they are in the middle of a contact
 }
 
 // wallAt is where in a row the other leg's side begins.
@@ -106,6 +109,7 @@ func (l *oneLeg) within(x, y float64) float64 {
 // standing is one contact with the frames about it.
 type standing struct {
 	middle     int
+	large      int // the frame in which it is as large as it is read
 	a, b       int // the frames in which the foot stands flat
 	from       int // the first frame that is kept
 	frames     []*plot
@@ -114,7 +118,7 @@ type standing struct {
 	unlike     []float64
 	on, off    int
 	found      bool
-	lost       int // frames in which the calf could not be told
+	lost       []int // frames in which the calf could not be told
 }
 
 // otherSize is an error of legs that are to be looked at from nearer, or from farther off: so large, of what they were
@@ -284,8 +288,28 @@ func (w *watcher) findLegs(r Recording, progress func(int) error) (legs map[term
 		return nil, false, notLegs("nothing comes down in turn left and right; film both legs from behind, with light on them")
 	}
 	legs, err = w.learnLegs(r, o, &s, func(done int) error { return progress((n + done) / 2) })
-	if err != nil || len(legs) == 2 && inTurns(legs[term.Left], legs[term.Right]) {
+	var large otherSize
+	if err != nil && !errors.As(err, &large) {
+		return nil, false, err
+	}
+	last := func(int) error { return progress(n - 1) }
+	if err != nil || !stridesOn(legs) {
+		near, failed := w.nearLegs(r, o, s, last)
+		if failed != nil {
+			return nil, false, failed
+		}
+		if near != nil {
+			return near, true, nil
+		}
+	}
+	if err != nil {
 		return legs, len(legs) == 2, err
+	}
+	if stridesOn(legs) {
+		if legs, _, err = w.nearer(r, o, s, legs, last); err != nil {
+			return nil, false, err
+		}
+		return legs, true, nil
 	}
 	// What seemed to stand may have been in the air, one leg or both.
 	turned, ok := o.turned(s, r.Gait)
@@ -312,6 +336,63 @@ func (w *watcher) findLegs(r Recording, progress func(int) error) (legs map[term
 		return nil, false, notLegs("the feet cannot be told from the belt; put light on them, or film on another belt or in other shoes")
 	}
 	return legs, false, nil
+}
+
+// stridesOn says whether both legs were told, and stand in turn.
+func stridesOn(legs map[term.Side]*oneLeg) bool {
+	return len(legs) == 2 && inTurns(legs[term.Left], legs[term.Right])
+}
+
+// nearLegs finds and follows both legs of a runner whose feet on the belt come nearer; nil where it is not that.
+func (w *watcher) nearLegs(r Recording, o *overview, s striding, progress func(int) error) (map[term.Side]*oneLeg, error) {
+	for _, near := range o.nearing(s) {
+		legs, err := w.sized(r, o, &near, progress)
+		if err != nil {
+			return nil, err
+		}
+		if !stridesOn(legs) {
+			continue
+		}
+		legs, rate, err := w.nearer(r, o, near, legs, progress)
+		if err != nil {
+			return nil, err
+		}
+		if rate >= nearsAgain*near.near.rate { // else it was taken to come nearer, and does not
+			return legs, nil
+		}
+	}
+	return nil, nil
+}
+
+// sized is learnLegs with legs as large as they are taken for.
+func (w *watcher) sized(r Recording, o *overview, s *striding, progress func(int) error) (map[term.Side]*oneLeg, error) {
+	was := w.sizes
+	w.sizes = false
+	defer func() { w.sizes = was }()
+	return w.learnLegs(r, o, s, progress)
+}
+
+// nearer follows legs anew that are seen to come nearer, or otherwise than they were taken to. It gives the rate, too.
+func (w *watcher) nearer(r Recording, o *overview, s striding, legs map[term.Side]*oneLeg, progress func(int) error) (map[term.Side]*oneLeg,
+	float64, error) {
+	rate := s.near.rate
+	for range nearsTries {
+		near, ok := nearer(legs, s.near)
+		rate = near.rate
+		if !ok {
+			break
+		}
+		s.near = near
+		again, err := w.sized(r, o, &s, progress)
+		if err != nil {
+			return nil, rate, err
+		}
+		if !stridesOn(again) {
+			break
+		}
+		legs = again
+	}
+	return legs, rate, nil
 }
 
 // lowerBy is how much lower one's heel stands than another's, px.
@@ -433,7 +514,7 @@ func eachLeg(legs map[term.Side]*oneLeg, ask func(*oneLeg) bool) map[term.Side]b
 }
 
 func newLeg(side term.Side, s *striding, size image.Point, n int, fps float64) *oneLeg {
-	l := &oneLeg{side: side, shank: shankShare * float64(size.Y)}
+	l := &oneLeg{side: side, shank: shankShare * float64(size.Y), near: s.near}
 	l.w, l.h, l.stride = int(0.9*l.shank), int(1.25*l.shank), fps/s.hz
 	mid := (s.column[side] + s.calf[side]) / 2
 	l.x0 = max(0, min(size.X-l.w, int(mid)-l.w/2))
@@ -446,7 +527,7 @@ func newLeg(side term.Side, s *striding, size image.Point, n int, fps float64) *
 	reach := int(aroundTime / 2 * fps / s.hz)
 	for _, m := range s.middle[side] {
 		from, to := max(0, m-reach), min(n-1, m+reach)
-		l.contacts = append(l.contacts, &standing{middle: m, from: from, frames: make([]*plot, to-from+1)})
+		l.contacts = append(l.contacts, &standing{middle: m, large: m, from: from, frames: make([]*plot, to-from+1)})
 	}
 	return l
 }
@@ -471,7 +552,11 @@ func (l *oneLeg) masked(mask []bool, o *overview) *plot {
 // crop keeps of every frame what is about the legs' contacts.
 func (w *watcher) crop(legs map[term.Side]*oneLeg, o *overview, c *cycle, progress func(int) error) error {
 	n, light := w.frames.Len(), o.light
-	ground := w.newBelt(slices.Collect(maps.Values(legs)), c, o.by, light)
+	whole := map[*oneLeg]*oneLeg{}
+	for _, l := range legs {
+		whole[l] = l.window(w.size)
+	}
+	ground := w.newBelt(slices.Collect(maps.Values(whole)), c, o.by, light)
 	for i := range n {
 		if err := progress(i); err != nil {
 			return err
@@ -491,21 +576,57 @@ func (w *watcher) crop(legs map[term.Side]*oneLeg, o *overview, c *cycle, progre
 						rows = ground.rows(g, light[i])
 					}
 				}
-				p, k := newPlot(l.w, l.h), float32(1/light[i])
-				for y := range l.h {
-					row := g.pix[(l.y0+y)*g.w+l.x0:]
-					for x := range l.w {
-						p.v[y*l.w+x] = k * float32(row[x])
+				all := whole[l]
+				p, k := newPlot(all.w, all.h), float32(1/light[i])
+				for y := range all.h {
+					row := g.pix[(all.y0+y)*g.w+all.x0:]
+					for x := range all.w {
+						p.v[y*all.w+x] = k * float32(row[x])
 					}
 				}
 				if ground != nil {
-					ground.clear(l, p, rows)
+					ground.clear(all, p, rows)
 				}
-				c.frames[i-c.from] = p
+				c.frames[i-c.from] = l.steadied(all, p, float64(i-c.large))
 			}
 		}
 	}
 	return nil
+}
+
+// window is the part of a film of that size that the leg's pictures are taken from.
+func (l *oneLeg) window(size image.Point) *oneLeg {
+	if l.near.rate == 0 {
+		return l
+	}
+	x0, y0, x1, y1 := l.x0, l.y0, l.x0+l.w, l.y0+l.h
+	for _, c := range l.contacts {
+		for _, i := range []int{c.from, c.from + len(c.frames) - 1} {
+			a := l.near.seen(Point{float64(l.x0), float64(l.y0)}, float64(i-c.large))
+			b := l.near.seen(Point{float64(l.x0 + l.w), float64(l.y0 + l.h)}, float64(i-c.large))
+			x0, y0, x1, y1 = min(x0, int(a.X)), min(y0, int(a.Y)), max(x1, int(b.X)+1), max(y1, int(b.Y)+1)
+		}
+	}
+	out := &oneLeg{shank: l.shank, x0: max(0, x0), y0: max(0, y0)}
+	out.w, out.h = min(size.X, x1)-out.x0, min(size.Y, y1)-out.y0
+	out.sole = l.sole + float64(l.y0-out.y0)
+	return out
+}
+
+// steadied is the leg's own part of a picture of its window, as large as it is in the middle of the contact, so many
+// frames before.
+func (l *oneLeg) steadied(all *oneLeg, p *plot, frames float64) *plot {
+	if l.near.rate == 0 {
+		return p
+	}
+	out, k := newPlot(l.w, l.h), l.near.times(frames)
+	from := l.near.seen(Point{float64(l.x0), float64(l.y0)}, frames).minus(Point{float64(all.x0), float64(all.y0)})
+	for y := range l.h {
+		for x := range l.w {
+			out.v[y*l.w+x] = p.at(from.X+k*float64(x), from.Y+k*float64(y))
+		}
+	}
+	return out
 }
 
 // grayAt is a frame's brightness; nil where it cannot be used.
@@ -669,7 +790,13 @@ func (l *oneLeg) unclear() bool {
 	lost, of := 0, 0
 	for _, c := range l.contacts {
 		if c.found {
-			lost, of = lost+c.lost, of+c.off-c.on+1
+			of += c.off - c.on + 1
+			for _, f := range c.lost {
+				// One that comes nearer is followed on into the air.
+				if l.near.rate == 0 || f >= c.on && f <= c.off {
+					lost++
+				}
+			}
 		}
 	}
 	return float64(lost) > mostCalfLost*float64(of) || l.hidden > mostHidden
@@ -712,7 +839,7 @@ func (l *oneLeg) steady() bool {
 // follow finds the leg in the middle of a contact and from there frame by frame to both sides.
 func (l *oneLeg) follow(c *standing, fps float64) {
 	n := len(c.frames)
-	c.lost = 0
+	c.lost = nil
 	c.heel, c.calf, c.ok, c.unlike = make([]pose, n), make([]pose, n), make([]bool, n), make([]float64, n)
 	small := make([]*plot, n)
 	half := func(i int) *plot {
@@ -738,7 +865,10 @@ func (l *oneLeg) follow(c *standing, fps float64) {
 				break
 			}
 			gh := pose{h.x + vh.x, h.y + vh.y, h.turn}
-			p, u, _ := l.heelRef.find(c.frames[i], half(i), gh)
+			p, u, share := l.heelRef.find(c.frames[i], half(i), gh)
+			if l.near.rate != 0 && share > leastHeel { // what lies behind it goes by, and the forefoot lifts
+				u = min(u, limit)
+			}
 			if u > limit || math.Hypot(p.x-gh.x, p.y-gh.y) > jump || math.Abs(p.turn-h.turn) > 0.2 {
 				break
 			}
@@ -747,7 +877,7 @@ func (l *oneLeg) follow(c *standing, fps float64) {
 			if uk > mostUnlike && seen < leastSeen || math.Hypot(q.x-gk.x, q.y-gk.y) > jump || math.Abs(q.turn-k.turn) > 0.06 ||
 				l.apart(p, q) > jointSlack*l.shank {
 				q = pose{k.x + p.x - h.x, k.y + p.y - h.y, k.turn} // it goes along with the heel until it is found again
-				c.lost++
+				c.lost = append(c.lost, c.from+i)
 			}
 			vh = pose{p.x - h.x, p.y - h.y, 0}
 			vk = pose{q.x - k.x, q.y - k.y, 0}
@@ -761,6 +891,9 @@ func (l *oneLeg) follow(c *standing, fps float64) {
 func (l *oneLeg) apart(heel, calf pose) float64 {
 	at := Point{(l.foot + l.calf) / 2, l.sole - ankleHigh*l.shank}
 	a, b := l.heelRef.placed(heel, at), l.calfRef.placed(calf, at)
+	if l.near.rate != 0 { // the leg leans away from the camera as the foot comes nearer, and is seen shorter
+		return math.Hypot(a.X-b.X, leaningCounts*(a.Y-b.Y))
+	}
 	return math.Hypot(a.X-b.X, a.Y-b.Y)
 }
 

@@ -245,7 +245,7 @@ func extent(dots []dot) float64 {
 }
 
 // splitLegs gives a function that shares a frame's dots out between the legs, by a
-// line that lies half way between them in the frames in which all are seen.
+// line that lies half way between them in the frames in which all are seen; where there is none, between all dots.
 func splitLegs(frames map[int][]dot, chosen map[int]bool, legs, perLeg int) func([]dot) [][]dot {
 	if legs == 1 {
 		return func(d []dot) [][]dot { return [][]dot{d} }
@@ -262,6 +262,13 @@ func splitLegs(frames map[int][]dot, chosen map[int]bool, legs, perLeg int) func
 		}
 	}
 	line := median(lines)
+	if len(lines) == 0 { // one leg or the other always hides some of its dots
+		var all []float64
+		for _, d := range frames {
+			all = append(all, xs(keep(d, chosen))...)
+		}
+		line = partedAt(all)
+	}
 	return func(d []dot) [][]dot {
 		// All there: the outer half of them by place; else the line.
 		if len(d) == 2*perLeg {
@@ -271,6 +278,25 @@ func splitLegs(frames map[int][]dot, chosen map[int]bool, legs, perLeg int) func
 		}
 		return cut(d, line)
 	}
+}
+
+// partedAt is where places fall into two parts that have least spread about their own middles.
+func partedAt(x []float64) float64 {
+	slices.Sort(x)
+	total := 0.0
+	for _, v := range x {
+		total += v
+	}
+	at, most, sum := 0.0, -1.0, 0.0
+	for i := 1; i < len(x); i++ {
+		sum += x[i-1]
+		n, m := float64(i), float64(len(x)-i)
+		a, b := sum/n, (total-sum)/m
+		if v := n * m * (b - a) * (b - a); v > most {
+			at, most = (x[i-1]+x[i])/2, v
+		}
+	}
+	return at
 }
 
 func cut(d []dot, line float64) [][]dot {

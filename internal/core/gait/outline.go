@@ -719,7 +719,7 @@ func (l *oneLeg) ends(fps float64) {
 		// stops to come down or to move sideways says it better.
 		strange := max(strangeTimes*l.usual, l.usual+strangeMore)
 		stops := e.on > from+1 && max(math.Abs(x[e.on]-x[e.on-2]), y[e.on]-y[e.on-2]) >= 2*most
-		for on := e.on; !stops && on < e.on+int(strangeTime*fps) && on < (e.on+e.off)/2; on++ {
+		for on := e.on; !stops && l.near.rate == 0 && on < e.on+int(strangeTime*fps) && on < (e.on+e.off)/2; on++ {
 			air := max(c.unlike[max(0, on-1)], c.unlike[max(0, on-2)])
 			if c.unlike[on] > max(strange, strangeAsAir*air) && c.unlike[on+1]-l.usual < strangeLeft*(c.unlike[on]-l.usual) {
 				e.on = on + 1
@@ -812,7 +812,8 @@ func (l *oneLeg) marks() map[string][]Mark {
 			last = c.from + i
 			put := func(name string, r *rigid, p pose, q Point) {
 				at := r.placed(p, q)
-				out[name] = append(out[name], Mark{last, Point{at.X + float64(l.x0), at.Y + float64(l.y0)}, OnOutline})
+				at = l.near.seen(Point{at.X + float64(l.x0), at.Y + float64(l.y0)}, float64(last-c.large))
+				out[name] = append(out[name], Mark{last, at, OnOutline})
 			}
 			put("heel_low", l.heelRef, c.heel[i], l.line.heelLow)
 			put("heel_top", l.heelRef, c.heel[i], l.line.heelTop)

@@ -305,7 +305,7 @@ func (rd *reader) rear(side term.Side, raw map[string]*path) *SideReading {
 		sign = -1
 	}
 	low := raw["heel_low"]
-	list := rd.contactsOf(side, low.y, floorKind{0, usualSlope}, []*path{low}, raw, nil)
+	list := rd.contactsOf(side, levelled(low, raw["heel_top"], rd.fps), floorKind{0, usualSlope}, []*path{low}, raw, nil)
 	p := rd.smoothAll(raw)
 	rolled := func(p map[string]*path, i int) float64 {
 		return sign * bend(p["calf_low"].at(i).minus(p["calf_top"].at(i)), p["heel_low"].at(i).minus(p["heel_top"].at(i)))

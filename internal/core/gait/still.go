@@ -175,6 +175,8 @@ type striding struct {
 	masks  map[term.Side][]bool  // of the small picture: what is foot or leg in the middle of a stance, and next to it
 	inStep float64               // of what changes, that goes with the stride
 	cycle  *cycle
+	near   nearing
+	beat   int // the middle of the left foot's stance, where that was told by how it comes nearer
 }
 
 // cells of the picture whose brightness is followed.
@@ -650,41 +652,15 @@ func (c *cycle) kept(p int, near, lead float32) float32 {
 
 // feet tells where and when each foot stands.
 func (c *cycle) feet(out *striding, o *overview, standing, fills float64, later int) bool {
-	limit := float32(max(feetOver, 4*c.noise))
-	there := func(b, p int) bool {
-		d := c.mean[b][p] - c.back[p]
-		return c.turns[p] && (d > limit || d < -limit)
-	}
-	// How often each column is not ground.
-	col := make([]float64, c.w)
-	total := 0.0
-	for b := range beats {
-		for p := c.h / 4 * c.w; p < c.w*c.h; p++ {
-			if there(b, p) {
-				col[p%c.w]++
-				total++
-			}
-		}
-	}
-	if total < 8*beats {
+	there := c.there()
+	split, ok := c.split(there)
+	if !ok {
 		return false
 	}
-	// Between the legs: where the two parts have least spread about their own middles.
-	split, least := 0, math.Inf(1)
-	for s := c.w / 8; s < c.w*7/8; s++ {
-		if v := spread(col[:s]) + spread(col[s:]); v < least {
-			least, split = v, s
-		}
-	}
-	out.middle, out.sole, out.column = map[term.Side][]int{}, map[term.Side]float64{}, map[term.Side]float64{}
-	out.masks = map[term.Side][]bool{}
-	out.calf = map[term.Side]float64{}
+	out.sole = map[term.Side]float64{}
 	var stands [2][beats]float64
 	for k, side := range term.Sides {
-		x0, x1 := 0, split
-		if side == term.Right {
-			x0, x1 = split, c.w
-		}
+		x0, x1 := c.half(k, split)
 		sole := c.lowest(x0, x1, there)
 		out.sole[side] = float64(sole * o.by)
 		// A foot that stands is still, and fills the place above its lowest edge.
@@ -731,12 +707,55 @@ func (c *cycle) feet(out *striding, o *overview, standing, fills float64, later 
 			}
 		}
 	}
-	at0[0], at0[1] = (at0[0]+later)%beats, (at0[1]+later)%beats
-	for k, side := range term.Sides {
-		x0, x1 := 0, split
-		if side == term.Right {
-			x0, x1 = split, c.w
+	c.place(out, o, [2]int{(at0[0] + later) % beats, (at0[1] + later) % beats}, split, there)
+	return true
+}
+
+// there says of a beat and a place whether something is before the ground.
+func (c *cycle) there() func(b, p int) bool {
+	limit := float32(max(feetOver, 4*c.noise))
+	return func(b, p int) bool {
+		d := c.mean[b][p] - c.back[p]
+		return c.turns[p] && (d > limit || d < -limit)
+	}
+}
+
+// split is the column between the legs: where the two parts have least spread about their own middles. ok is false where
+// there is too little of them.
+func (c *cycle) split(there func(b, p int) bool) (at int, ok bool) {
+	col := make([]float64, c.w) // how often each column is not ground
+	total := 0.0
+	for b := range beats {
+		for p := c.h / 4 * c.w; p < c.w*c.h; p++ {
+			if there(b, p) {
+				col[p%c.w]++
+				total++
+			}
 		}
+	}
+	least := math.Inf(1)
+	for s := c.w / 8; s < c.w*7/8; s++ {
+		if v := spread(col[:s]) + spread(col[s:]); v < least {
+			least, at = v, s
+		}
+	}
+	return at, total >= 8*beats
+}
+
+// half is the columns of the left foot, or of the right.
+func (c *cycle) half(k, split int) (from, to int) {
+	if k == 0 {
+		return 0, split
+	}
+	return split, c.w
+}
+
+// place tells where each foot stands, by the beats in the middle of their stances.
+func (c *cycle) place(out *striding, o *overview, at0 [2]int, split int, there func(b, p int) bool) {
+	out.middle, out.column = map[term.Side][]int{}, map[term.Side]float64{}
+	out.masks, out.calf = map[term.Side][]bool{}, map[term.Side]float64{}
+	for k, side := range term.Sides {
+		x0, x1 := c.half(k, split)
 		sole := int(out.sole[side]) / o.by
 		out.masks[side] = make([]bool, c.w*c.h)
 		for y := range c.h {
@@ -789,7 +808,6 @@ func (c *cycle) feet(out *striding, o *overview, standing, fills float64, later 
 			out.middle[side] = append(out.middle[side], int(t))
 		}
 	}
-	return true
 }
 
 // lowest is the lowest row in which several places beside one another come and go.
