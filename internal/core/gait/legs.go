@@ -81,6 +81,7 @@ type oneLeg struct {
 	pivotAt  Point      // of the heel's own picture, that stands while it rolls
 	mean     *plot      // the leg's mean picture
 	hidden   float64    // of the calf, how much something hangs before it
+	odd      bool       // it is not as legs are: another's part may be taken for its own
 	free     bool       // of its wall: what goes by itself is told by that it moves
 	sides    [4]float64 // of the heel, left and right: px across in the middle of its height, and px across a px down
 	shape    *plot      // of the mean picture: what is leg
@@ -223,7 +224,8 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 			return Followed{}, notLegs("neither leg can be told clearly; film both from behind, with light on them, or mark three frames by hand")
 		}
 		apart := apartOf(legs)
-		if apart < hidesLegs && len(out.Outline.Unclear) > 0 && !out.Outline.Calibrated {
+		odd := legs[term.Left].odd || legs[term.Right].odd
+		if apart < hidesLegs && (odd || len(out.Outline.Unclear) > 0) && !out.Outline.Calibrated {
 			return Followed{}, notLegs("the feet come down in one line, and the leg that swings hides the one that stands; mark three frames by " +
 				"hand, or stick dots on")
 		}

@@ -63,6 +63,8 @@ const (
 	strangeAsAir  = 0.8  // of what it was in the frames before
 	strangeLeft   = 0.35 // of that, from one frame to the next
 	strangeTime   = 0.06 // s
+	oddWidth      = 1.2  // times as wide as a calf usually is: another leg is taken for part of it
+	oddAnkle      = 0.04 // shanks, that the calf's line passes the heel's at the ankle
 	landTimeMost  = 0.08 // s, that a heel seems to come down while it rolls
 )
 
@@ -273,6 +275,14 @@ func (l *oneLeg) level(c *cycle, by int) bool {
 		}
 	}
 	l.hidden = hidden / max(1, of)
+	var wider []float64
+	for y := row(calfTo); y <= row(calfFrom); y++ {
+		if y >= high && y <= low {
+			wider = append(wider, half[y-high]/l.shank/usualHalf((l.sole-float64(y))/l.shank))
+		}
+	}
+	ankle := l.sole - ankleHigh*l.shank
+	l.odd = median(wider) > oddWidth || math.Abs(calf(ankle).X-heel(ankle).X) > oddAnkle*l.shank
 	l.line.heelLow, l.line.heelTop = heel(l.sole), heel(l.sole-heelTo*l.shank)
 	l.line.calfLow, l.line.calfTop = calf(l.sole-calfFrom*l.shank), calf(l.sole-calfTo*l.shank)
 	return true
