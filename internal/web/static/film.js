@@ -114,6 +114,13 @@ class Table {
     this.frame = 0;
     this.marks = new Map();
     root.table = this;
+    this.loaded = this.load();
+  }
+
+  // What is done before the film is there is done once it is, in its order.
+  when(act) {
+    if (this.screen) act();
+    else this.loaded.then(act);
   }
 
   async load() {
@@ -274,7 +281,7 @@ const stripFrame = (strip, event) => {
 const table = () => document.querySelector("[data-film]")?.table;
 
 function start() {
-  for (const root of document.querySelectorAll("[data-film]")) if (!root.table) new Table(root).load();
+  for (const root of document.querySelectorAll("[data-film]")) if (!root.table) new Table(root);
 }
 start();
 document.addEventListener("htmx:afterSettle", (event) => {
@@ -285,11 +292,12 @@ document.addEventListener("htmx:afterSettle", (event) => {
 
 document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-film] button[data-do]");
-  if (button) button.closest("[data-film]").table.do(button.dataset.do);
+  const t = button?.closest("[data-film]").table;
+  t?.when(() => t.do(button.dataset.do));
 });
 document.addEventListener("input", (event) => {
   const seek = event.target.closest('[data-film] [data-do="seek"]');
-  if (seek) table().go(Number(seek.value));
+  if (seek) table().when(() => table().go(Number(seek.value)));
 });
 
 // Dragging: a dot on the film, or an end of a contact on the strip.
@@ -297,6 +305,11 @@ let held = null;
 const inFilm = (svg, event) => new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
 
 document.addEventListener("pointerdown", (event) => {
+  const t = table();
+  if (t?.screen || event.target.closest?.("svg.film")) t?.when(() => press(event));
+});
+
+function press(event) {
   const svg = event.target.closest?.("svg.film:not(.second)");
   const t = table();
   if (svg && t?.hand) {
@@ -326,7 +339,7 @@ document.addEventListener("pointerdown", (event) => {
   } else {
     t.go(stripFrame(strip, event));
   }
-});
+}
 
 document.addEventListener("pointermove", (event) => {
   if (!held) return;
@@ -370,8 +383,11 @@ let resting = 0;
 let refocus = null;
 
 document.addEventListener("keydown", (event) => {
+  if (!event.ctrlKey && !event.metaKey && !event.altKey) table()?.when(() => key(event));
+});
+
+function key(event) {
   const t = table();
-  if (!t?.screen || event.ctrlKey || event.metaKey || event.altKey) return;
   const way = arrows[event.key];
   const end = event.target.closest?.("[data-end]");
   const dot = event.target.closest?.("[data-dot]");
@@ -418,7 +434,7 @@ document.addEventListener("keydown", (event) => {
   } else if (event.key === "]") {
     t.do("lift");
   }
-});
+}
 document.addEventListener("htmx:afterSettle", () => {
   if (!refocus) return;
   const wanted = refocus;
