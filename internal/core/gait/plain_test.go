@@ -140,9 +140,14 @@ func (p *plainRunner) frame(i int) image.Image {
 	for _, k := range legs {
 		p.leg(img, k, i)
 	}
+	return filmed(img, p.noise, p.r)
+}
+
+// filmed is what a camera with so much noise makes of a picture.
+func filmed(img []tone, noise float64, r *rand.Rand) image.Image {
 	out := image.NewYCbCr(image.Rect(0, 0, plainWide, plainHigh), image.YCbCrSubsampleRatio420)
 	for k, c := range img {
-		g := p.noise * p.r.NormFloat64()
+		g := noise * r.NormFloat64()
 		b := func(v float64) uint8 { return uint8(min(255, max(0, v+g))) }
 		x, y := k%plainWide, k/plainWide
 		o := out.COffset(x, y)

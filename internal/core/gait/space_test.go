@@ -2,7 +2,6 @@ package gait_test
 
 import (
 	"image"
-	"image/color"
 	"math"
 	"math/rand/v2"
 	"testing"
@@ -298,15 +297,7 @@ func (p *spaceRunner) frame(i int) image.Image {
 			}
 		}
 	}
-	out := image.NewYCbCr(image.Rect(0, 0, plainWide, plainHigh), image.YCbCrSubsampleRatio420)
-	for k, c := range img {
-		g := p.noise * p.r.NormFloat64()
-		b := func(v float64) uint8 { return uint8(min(255, max(0, v+g))) }
-		x, y := k%plainWide, k/plainWide
-		o := out.COffset(x, y)
-		out.Y[out.YOffset(x, y)], out.Cb[o], out.Cr[o] = color.RGBToYCbCr(b(c[0]), b(c[1]), b(c[2]))
-	}
-	return out
+	return filmed(img, p.noise, p.r)
 }
 
 // landings are the frames in which a heel is down: the first and the last of each contact that lies wholly in so many frames.
