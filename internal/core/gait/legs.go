@@ -308,7 +308,7 @@ func (w *watcher) findLegs(r Recording, progress func(int) error) (legs map[term
 		return legs, len(legs) == 2, err
 	}
 	if stridesOn(legs) {
-		if legs, _, err = w.nearer(r, o, s, legs, last); err != nil {
+		if legs, _, err = w.settleNearing(r, o, s, legs, last); err != nil {
 			return nil, false, err
 		}
 		return legs, true, nil
@@ -318,7 +318,7 @@ func (w *watcher) findLegs(r Recording, progress func(int) error) (legs map[term
 	if !ok {
 		return lowestOf(legs, nil), false, nil
 	}
-	other, err := w.learnLegs(r, o, &turned, func(int) error { return progress(n - 1) })
+	other, err := w.learnLegs(r, o, &turned, last)
 	if err != nil {
 		return other, false, err
 	}
@@ -343,58 +343,6 @@ func (w *watcher) findLegs(r Recording, progress func(int) error) (legs map[term
 // stridesOn says whether both legs were told, and stand in turn.
 func stridesOn(legs map[term.Side]*oneLeg) bool {
 	return len(legs) == 2 && inTurns(legs[term.Left], legs[term.Right])
-}
-
-// nearLegs finds and follows both legs of a runner whose feet on the belt come nearer; nil where it is not that.
-func (w *watcher) nearLegs(r Recording, o *overview, s striding, progress func(int) error) (map[term.Side]*oneLeg, error) {
-	for _, near := range o.nearing(s) {
-		legs, err := w.sized(r, o, &near, progress)
-		if err != nil {
-			return nil, err
-		}
-		if !stridesOn(legs) {
-			continue
-		}
-		legs, rate, err := w.nearer(r, o, near, legs, progress)
-		if err != nil {
-			return nil, err
-		}
-		if rate >= nearsAgain*near.near.rate { // else it was taken to come nearer, and does not
-			return legs, nil
-		}
-	}
-	return nil, nil
-}
-
-// sized is learnLegs with legs as large as they are taken for.
-func (w *watcher) sized(r Recording, o *overview, s *striding, progress func(int) error) (map[term.Side]*oneLeg, error) {
-	was := w.sizes
-	w.sizes = false
-	defer func() { w.sizes = was }()
-	return w.learnLegs(r, o, s, progress)
-}
-
-// nearer follows legs anew that are seen to come nearer, or otherwise than they were taken to. It gives the rate, too.
-func (w *watcher) nearer(r Recording, o *overview, s striding, legs map[term.Side]*oneLeg, progress func(int) error) (map[term.Side]*oneLeg,
-	float64, error) {
-	rate := s.near.rate
-	for range nearsTries {
-		near, ok := nearer(legs, s.near)
-		rate = near.rate
-		if !ok {
-			break
-		}
-		s.near = near
-		again, err := w.sized(r, o, &s, progress)
-		if err != nil {
-			return nil, rate, err
-		}
-		if !stridesOn(again) {
-			break
-		}
-		legs = again
-	}
-	return legs, rate, nil
 }
 
 // lowerBy is how much lower one's heel stands than another's, px.
@@ -589,46 +537,11 @@ func (w *watcher) crop(legs map[term.Side]*oneLeg, o *overview, c *cycle, progre
 				if ground != nil {
 					ground.clear(all, p, rows)
 				}
-				c.frames[i-c.from] = l.steadied(all, p, float64(i-c.large))
+				c.frames[i-c.from] = l.unzoomed(all, p, float64(i-c.large))
 			}
 		}
 	}
 	return nil
-}
-
-// window is the part of a film of that size that the leg's pictures are taken from.
-func (l *oneLeg) window(size image.Point) *oneLeg {
-	if l.near.rate == 0 {
-		return l
-	}
-	x0, y0, x1, y1 := l.x0, l.y0, l.x0+l.w, l.y0+l.h
-	for _, c := range l.contacts {
-		for _, i := range []int{c.from, c.from + len(c.frames) - 1} {
-			a := l.near.seen(Point{float64(l.x0), float64(l.y0)}, float64(i-c.large))
-			b := l.near.seen(Point{float64(l.x0 + l.w), float64(l.y0 + l.h)}, float64(i-c.large))
-			x0, y0, x1, y1 = min(x0, int(a.X)), min(y0, int(a.Y)), max(x1, int(b.X)+1), max(y1, int(b.Y)+1)
-		}
-	}
-	out := &oneLeg{shank: l.shank, x0: max(0, x0), y0: max(0, y0)}
-	out.w, out.h = min(size.X, x1)-out.x0, min(size.Y, y1)-out.y0
-	out.sole = l.sole + float64(l.y0-out.y0)
-	return out
-}
-
-// steadied is the leg's own part of a picture of its window, as large as it is in the middle of the contact, so many
-// frames before.
-func (l *oneLeg) steadied(all *oneLeg, p *plot, frames float64) *plot {
-	if l.near.rate == 0 {
-		return p
-	}
-	out, k := newPlot(l.w, l.h), l.near.times(frames)
-	from := l.near.seen(Point{float64(l.x0), float64(l.y0)}, frames).minus(Point{float64(all.x0), float64(all.y0)})
-	for y := range l.h {
-		for x := range l.w {
-			out.v[y*l.w+x] = p.at(from.X+k*float64(x), from.Y+k*float64(y))
-		}
-	}
-	return out
 }
 
 // grayAt is a frame's brightness; nil where it cannot be used.

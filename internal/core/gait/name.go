@@ -263,11 +263,16 @@ func splitLegs(frames map[int][]dot, chosen map[int]bool, legs, perLeg int) func
 	}
 	line := median(lines)
 	if len(lines) == 0 { // one leg or the other always hides some of its dots
-		var all []float64
+		var col []float64 // how often a dot was in each column
 		for _, d := range frames {
-			all = append(all, xs(keep(d, chosen))...)
+			for _, x := range xs(keep(d, chosen)) {
+				for len(col) <= int(x) {
+					col = append(col, 0)
+				}
+				col[max(0, int(x))]++
+			}
 		}
-		line = partedAt(all)
+		line = float64(partedAt(col, 1, len(col)))
 	}
 	return func(d []dot) [][]dot {
 		// All there: the outer half of them by place; else the line.
@@ -278,25 +283,6 @@ func splitLegs(frames map[int][]dot, chosen map[int]bool, legs, perLeg int) func
 		}
 		return cut(d, line)
 	}
-}
-
-// partedAt is where places fall into two parts that have least spread about their own middles.
-func partedAt(x []float64) float64 {
-	slices.Sort(x)
-	total := 0.0
-	for _, v := range x {
-		total += v
-	}
-	at, most, sum := 0.0, -1.0, 0.0
-	for i := 1; i < len(x); i++ {
-		sum += x[i-1]
-		n, m := float64(i), float64(len(x)-i)
-		a, b := sum/n, (total-sum)/m
-		if v := n * m * (b - a) * (b - a); v > most {
-			at, most = (x[i-1]+x[i])/2, v
-		}
-	}
-	return at
 }
 
 func cut(d []dot, line float64) [][]dot {

@@ -1,6 +1,7 @@
 package gait
 
 import (
+	"image"
 	"math"
 
 	"trevik/internal/core/term"
@@ -18,7 +19,7 @@ const (
 	plainlyNears = 0.04 // that a foot grows by over a contact, from which it counts
 	plainlyLess  = 0.9  // of what it differs by if it does not come nearer
 	nearsAgain   = 0.6  // of the rate that it was taken to, by what is seen of its heel
-	nearsTries   = 2
+	nearsTries   = 2    // beats in which feet may stand, and times that a rate is told anew
 	nearsFaster  = 2.0  // times the rate, that it comes nearer where that is not seen: beats are blurred
 	scaleLook    = 0.06 // larger and smaller, that a heel is looked for
 	scaleLooks   = 4    // contacts
@@ -179,9 +180,9 @@ func (c *cycle) unlikeNearer(there func(b, p int) bool, beat, x, y, split int, r
 	return off / of
 }
 
-// nearer is how feet come nearer by legs that were followed: their heels are looked for larger and smaller. ok is false
+// measuredNearing is how feet come nearer by legs that were followed: their heels are looked for larger and smaller. ok is false
 // where that is not plain, or as it was taken for.
-func nearer(legs map[term.Side]*oneLeg, was nearing) (out nearing, ok bool) {
+func measuredNearing(legs map[term.Side]*oneLeg, was nearing) (out nearing, ok bool) {
 	var tt, ts, ty, long, n, over float64
 	for _, l := range legs {
 		larger, smaller := l.heelRef.scaled(1+scaleLook), l.heelRef.scaled(1/(1+scaleLook))
@@ -247,6 +248,93 @@ func (r *rigid) scaled(by float64) *rigid {
 		}
 	}
 	out.ready()
+	return out
+}
+
+// nearLegs finds and follows both legs of a runner whose feet on the belt come nearer; nil where it is not that.
+func (w *watcher) nearLegs(r Recording, o *overview, s striding, progress func(int) error) (map[term.Side]*oneLeg, error) {
+	for _, near := range o.nearing(s) {
+		legs, err := w.sized(r, o, &near, progress)
+		if err != nil {
+			return nil, err
+		}
+		if !stridesOn(legs) {
+			continue
+		}
+		legs, rate, err := w.settleNearing(r, o, near, legs, progress)
+		if err != nil {
+			return nil, err
+		}
+		if rate >= nearsAgain*near.near.rate { // else it was taken to come nearer, and does not
+			return legs, nil
+		}
+	}
+	return nil, nil
+}
+
+// sized is learnLegs with legs as large as they are taken for.
+func (w *watcher) sized(r Recording, o *overview, s *striding, progress func(int) error) (map[term.Side]*oneLeg, error) {
+	was := w.sizes
+	w.sizes = false
+	defer func() { w.sizes = was }()
+	return w.learnLegs(r, o, s, progress)
+}
+
+// settleNearing follows legs anew that are seen to come nearer, or otherwise than they were taken to. It gives the rate, too.
+func (w *watcher) settleNearing(r Recording, o *overview, s striding, legs map[term.Side]*oneLeg,
+	progress func(int) error) (map[term.Side]*oneLeg, float64, error) {
+	rate := s.near.rate
+	for range nearsTries {
+		near, ok := measuredNearing(legs, s.near)
+		rate = near.rate
+		if !ok {
+			break
+		}
+		s.near = near
+		again, err := w.sized(r, o, &s, progress)
+		if err != nil {
+			return nil, rate, err
+		}
+		if !stridesOn(again) {
+			break
+		}
+		legs = again
+	}
+	return legs, rate, nil
+}
+
+// window is the part of a film of that size that the leg's pictures are taken from.
+func (l *oneLeg) window(size image.Point) *oneLeg {
+	if l.near.rate == 0 {
+		return l
+	}
+	x0, y0, x1, y1 := l.x0, l.y0, l.x0+l.w, l.y0+l.h
+	for _, c := range l.contacts {
+		for _, i := range []int{c.from, c.from + len(c.frames) - 1} {
+			a := l.near.seen(Point{float64(l.x0), float64(l.y0)}, float64(i-c.large))
+			b := l.near.seen(Point{float64(l.x0 + l.w), float64(l.y0 + l.h)}, float64(i-c.large))
+			x0, y0, x1, y1 = min(x0, int(a.X)), min(y0, int(a.Y)), max(x1, int(b.X)+1), max(y1, int(b.Y)+1)
+		}
+	}
+	out := &oneLeg{shank: l.shank, x0: max(0, x0), y0: max(0, y0)}
+	out.w, out.h = min(size.X, x1)-out.x0, min(size.Y, y1)-out.y0
+	out.sole = l.sole + float64(l.y0-out.y0)
+	return out
+}
+
+// unzoomed is the leg's own part of a picture of its window, as large as it is in the middle of the contact, so many
+// frames before.
+func (l *oneLeg) unzoomed(all *oneLeg, p *plot, frames float64) *plot {
+	if l.near.rate == 0 {
+		return p
+	}
+	out, k := newPlot(l.w, l.h), l.near.times(frames)
+	from := l.near.seen(Point{float64(l.x0), float64(l.y0)}, frames).minus(Point{float64(all.x0), float64(all.y0)})
+	for y := range l.h {
+		for x := range l.w {
+			out.v[y*l.w+x] = p.at(from.X+k*float64(x), from.Y+k*float64(y))
+		}
+	}
 	return out
 }
 

@@ -290,12 +290,7 @@ func (s *beating) two(wide, slow, fast float64) bool {
 			col[x] += v
 		}
 	}
-	split, least := 0, math.Inf(1)
-	for at := 1; at < columns; at++ {
-		if v := spread(col[:at]) + spread(col[at:]); v < least {
-			least, split = v, at
-		}
-	}
+	split := partedAt(col[:], 1, columns)
 	middle := func(from, to int) float64 {
 		sum, first := 0.0, 0.0
 		for x := from; x < to; x++ {
@@ -733,13 +728,7 @@ func (c *cycle) split(there func(b, p int) bool) (at int, ok bool) {
 			}
 		}
 	}
-	least := math.Inf(1)
-	for s := c.w / 8; s < c.w*7/8; s++ {
-		if v := spread(col[:s]) + spread(col[s:]); v < least {
-			least, at = v, s
-		}
-	}
-	return at, total >= 8*beats
+	return partedAt(col, c.w/8, c.w*7/8), total >= 8*beats
 }
 
 // half is the columns of the left foot, or of the right.
@@ -827,6 +816,18 @@ func (c *cycle) lowest(x0, x1 int, there func(b, p int) bool) int {
 		}
 	}
 	return 0
+}
+
+// partedAt is where, of the places from one on to another, a distribution falls into two with least spread about their own
+// middles.
+func partedAt(v []float64, from, to int) (at int) {
+	least := math.Inf(1)
+	for i := from; i < to; i++ {
+		if s := spread(v[:i]) + spread(v[i:]); s < least {
+			least, at = s, i
+		}
+	}
+	return at
 }
 
 // spread of a distribution about its middle, not normed.
