@@ -1,3 +1,4 @@
+import { execFileSync } from "node:child_process";
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import path from "node:path";
 import { accessible, expect, fits, test } from "./fixtures.mjs";
@@ -97,6 +98,52 @@ test("what is no film that can be read is said in words, at once", async ({ page
     await page.getByRole("button", { name: "at 120" }).click();
     await expect(page.locator("[data-says]")).toContainText("1.5 s of running");
     await expect(fault).toBeHidden();
+  } finally {
+    rmSync(dir, { recursive: true, force: true });
+  }
+});
+
+test("a large film's frames arrive smaller, in their colours and the right way up", async ({ page }) => {
+  test.setTimeout(180_000);
+  const dir = mkdtempSync(path.join(root, ".trevik", "phone-"));
+  try {
+    await signIn(page);
+    for (const turned of [false, true]) {
+      const film = path.join(dir, `large-${turned}.mp4`);
+      execFileSync("ffmpeg", ["-y", "-loglevel", "error", "-f", "lavfi", "-i", "testsrc2=size=1920x1080:rate=60:duration=1", "-c:v",
+        "libx264", "-preset", "veryfast", "-pix_fmt", "yuv420p", "-crf", "12", path.join(dir, "lying.mp4")]);
+      execFileSync("ffmpeg", ["-y", "-loglevel", "error", "-i", path.join(dir, "lying.mp4"), "-c", "copy",
+        ...(turned ? ["-metadata:s:v", "rotate=90"] : []), film]);
+      await toFilm(page, 6);
+      await page.locator("[data-file]").setInputFiles(film);
+      await page.getByRole("button", { name: "Use this film" }).click();
+      await page.waitForURL(/film=/, { timeout: 60_000 });
+      const id = new URL(page.url()).searchParams.get("film");
+      // Beside the browser's own drawing of the same frame.
+      await page.evaluate(() => document.body.insertAdjacentHTML("beforeend", "<input type=file id=again>"));
+      await page.locator("#again").setInputFiles(film);
+      const off = await page.evaluate(async ({ at, n }) => {
+        const script = [...document.scripts].find((s) => s.src.includes("newfilm")).src;
+        const { Input, BlobSource, CanvasSink, MP4 } = await import(new URL("./mediabunny.js", script));
+        const sent = await createImageBitmap(await (await fetch(`${at}/frames/${n}`)).blob());
+        const { width, height } = sent;
+        const pixels = (picture) => {
+          const pen = new OffscreenCanvas(width, height).getContext("2d");
+          pen.imageSmoothingQuality = "high";
+          pen.drawImage(picture, 0, 0, width, height);
+          return pen.getImageData(0, 0, width, height).data;
+        };
+        const track = await new Input({ source: new BlobSource(document.querySelector("#again").files[0]), formats: [MP4] })
+          .getPrimaryVideoTrack();
+        const own = await new CanvasSink(track).getCanvas(n / 60 + 0.001);
+        const [a, b] = [pixels(sent), pixels(own.canvas)];
+        const mean = [0, 0, 0];
+        for (let i = 0; i < a.length; i += 4) for (const k of [0, 1, 2]) mean[k] += Math.abs(a[i + k] - b[i + k]) / (width * height);
+        return { width, height, mean };
+      }, { at: `/fits/6/gait/films/${id}`, n: 41 });
+      expect([off.width, off.height], `turned ${turned}`).toEqual(turned ? [480, 853] : [853, 480]);
+      for (const mean of off.mean) expect(mean, JSON.stringify(off)).toBeLessThan(4);
+    }
   } finally {
     rmSync(dir, { recursive: true, force: true });
   }

@@ -84,7 +84,7 @@ func (b *browser) read(t *testing.T, url string) page {
 	t.Helper()
 	for range 300 {
 		p := b.get(url)
-		if !strings.Contains(p.body, "hx-trigger=\"load delay:1s\"") {
+		if !strings.Contains(p.body, "hx-trigger=\"load delay:500ms\"") {
 			return p
 		}
 		time.Sleep(100 * time.Millisecond)

@@ -250,6 +250,7 @@ func (f *Films) Delete(ctx context.Context, who app.Actor, fitID, id uint64) err
 		if err != nil {
 			return err
 		}
+		f.lately.drop(id)
 		return Drop(ctx, q, id)
 	})
 }

@@ -7,6 +7,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"image"
 	"image/jpeg"
 	"slices"
 	"strconv"
@@ -62,11 +63,12 @@ type Films struct {
 	*app.Core
 	Visits *visit.Visits
 	Jobs   *jobs.Queue
+	lately lately
 }
 
 // New makes the concern; its films are read by a queue.
 func New(c *app.Core, v *visit.Visits, q *jobs.Queue) *Films {
-	f := &Films{c, v, q}
+	f := &Films{Core: c, Visits: v, Jobs: q}
 	v.Reopened = f.catchUp
 	q.Register(jobs.Kind{Name: readKind, Do: f.read, GivenUp: f.failed, Within: readingTime})
 	q.Register(jobs.Kind{Name: glanceKind, Do: f.glance, Tries: 1, Within: readingTime})
@@ -326,6 +328,10 @@ func (f *Films) AddFrames(ctx context.Context, who app.Actor, film Film, pieces 
 			return fault.List{{Field: field, Text: fmt.Sprintf("is no JPEG of up to %d pixels a side", framePixels)}}
 		}
 	}
+	var seen map[int]*image.Gray
+	if film.Recording.Markers == gait.NoMarkers {
+		seen = brightness(pieces)
+	}
 	wake := false
 	err := f.Store.Tx(ctx, func(q *db.Queries) error {
 		for _, p := range pieces {
@@ -337,6 +343,9 @@ func (f *Films) AddFrames(ctx context.Context, who app.Actor, film Film, pieces 
 		wake, err = f.toGlance(ctx, q, who, film)
 		return err
 	})
+	if err == nil && seen != nil {
+		f.lately.keep(film.ID, seen)
+	}
 	if wake {
 		f.Jobs.Wake()
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"image"
 	"math"
 
 	"trevik/internal/app"
@@ -23,6 +24,7 @@ const (
 	arrivedShare = 0.95 // of the frames looked at, that have to be there
 	surelyEnough = 0.5  // of the level's own error, that the spread of the steps adds: more steps tell little more
 	stepsOfALook = 3
+	lookFPS      = 50.0 // a second, of the frames that a look is content with
 )
 
 // Glance is what was read of a film while the rest was on its way.
@@ -73,13 +75,27 @@ func (f *Films) toGlance(ctx context.Context, q *db.Queries, who app.Actor, film
 		glanceWork{film.ID, n})
 }
 
-// firstFrames are those of a film that have arrived first.
+// firstFrames are those of a film that have arrived first: of n each, or some left out between.
 type firstFrames struct {
 	storedFrames
-	n int
+	n, every int
 }
 
-func (f firstFrames) Len() int { return f.n }
+// firstOf are the first n frames of a film, as many a second as a look is content with, and the recording that they are.
+func firstOf(s storedFrames, n int) (firstFrames, gait.Recording) {
+	rec := s.film.Recording
+	every := max(1, int(*rec.FPS/lookFPS))
+	fps := *rec.FPS / float64(every)
+	rec.FPS = &fps
+	return firstFrames{s, n, every}, rec
+}
+
+func (f firstFrames) Len() int { return (f.n + f.every - 1) / f.every }
+
+func (f firstFrames) Frame(i int) (image.Image, error) { return f.storedFrames.Frame(i * f.every) }
+
+// Brightness is that of a frame, nil where it is not at hand.
+func (f firstFrames) Brightness(i int) *image.Gray { return f.storedFrames.Brightness(i * f.every) }
 
 // glance reads the first frames of a film; what they do not tell, more may.
 func (f *Films) glance(ctx context.Context, j *jobs.Job, tell func(done, total int)) error {
@@ -92,8 +108,9 @@ func (f *Films) glance(ctx context.Context, j *jobs.Job, tell func(done, total i
 	if err != nil || film.State != Arriving && film.State != BeingRead {
 		return err
 	}
-	followed, err := gait.Follow(firstFrames{storedFrames{ctx, f, who, film}, w.Frames}, film.Recording, func(done int) error {
-		tell(done, w.Frames)
+	first, rec := firstOf(storedFrames{ctx, f, who, film}, w.Frames)
+	followed, err := gait.Follow(first, rec, func(done int) error {
+		tell(done, first.Len())
 		return ctx.Err()
 	})
 	h, wrong := houseOf(ctx, f.Store.Queries, who, film)
@@ -102,7 +119,7 @@ func (f *Films) glance(ctx context.Context, j *jobs.Job, tell func(done, total i
 	}
 	var r gait.Reading
 	if err == nil {
-		r, err = gait.Read(followed, film.Recording, gait.Corrections{}, h)
+		r, err = gait.Read(followed, rec, gait.Corrections{}, h)
 	}
 	set := db.SetRecordingGlanceParams{Glanced: int32(w.Frames), ID: film.ID, ShopID: who.ShopID}
 	if _, faulty := fault.As(err); err != nil && !faulty {

@@ -5,7 +5,6 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
-	"fmt"
 	"image"
 	"image/jpeg"
 
@@ -144,18 +143,16 @@ type storedFrames struct {
 func (s storedFrames) Len() int { return s.film.Frames }
 
 // Frame is one of them; one at whose bytes the decoder gives up is left out, not the film.
-func (s storedFrames) Frame(i int) (img image.Image, err error) {
-	defer func() {
-		if v := recover(); v != nil {
-			img, err = nil, fmt.Errorf("frame %d cannot be decoded: %v", i, v)
-		}
-	}()
+func (s storedFrames) Frame(i int) (image.Image, error) {
 	data, err := s.in.FrameData(s.ctx, s.who, s.film.ID, i)
 	if err != nil {
 		return nil, err
 	}
-	return jpeg.Decode(bytes.NewReader(data))
+	return decode(data)
 }
+
+// Brightness is that of a frame, nil where it is not at hand.
+func (s storedFrames) Brightness(i int) *image.Gray { return s.in.lately.at(s.film.ID, i) }
 
 // houseOf is the house values that a film is read by: those of when it was taken.
 func houseOf(ctx context.Context, q *db.Queries, who app.Actor, film Film) (*house.Values, error) {
@@ -217,6 +214,7 @@ func (f *Films) read(ctx context.Context, j *jobs.Job, tell func(done, total int
 		return j.End(ctx, q)
 	})
 	if err == nil {
+		f.lately.drop(film.ID)
 		j.Ended()
 	}
 	return err
@@ -228,6 +226,7 @@ func (f *Films) failed(ctx context.Context, j *jobs.Job, why error) {
 	if err != nil {
 		return
 	}
+	f.lately.drop(film.ID)
 	note := "Trevik failed on this film; film it again"
 	if faults, ok := fault.As(why); ok {
 		note = faults.Error()

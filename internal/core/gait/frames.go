@@ -3,6 +3,7 @@ package gait
 import (
 	"image"
 	"sync"
+	"sync/atomic"
 )
 
 // atOnce is how many frames are fetched beside one another.
@@ -56,6 +57,36 @@ func eachFrame[T any](w *watcher, way int, made func(image.Image) T, take func(i
 		}
 		if err := take(number(k), r.v); err != nil {
 			return err
+		}
+	}
+	return nil
+}
+
+// eachOf does n pieces of work that ask nothing of one another, some beside one another. It ends with the first error, or panic,
+// of any.
+func eachOf(n int, do func(i int) error) error {
+	errs, fell := make([]error, atOnce), make([]any, atOnce)
+	var working sync.WaitGroup
+	var stop atomic.Bool
+	for k := range atOnce {
+		working.Go(func() {
+			defer func() {
+				if fell[k] = recover(); fell[k] != nil || errs[k] != nil {
+					stop.Store(true)
+				}
+			}()
+			for i := k; i < n && errs[k] == nil && !stop.Load(); i += atOnce {
+				errs[k] = do(i)
+			}
+		})
+	}
+	working.Wait()
+	for k, v := range fell {
+		if v != nil {
+			panic(v)
+		}
+		if errs[k] != nil {
+			return errs[k]
 		}
 	}
 	return nil

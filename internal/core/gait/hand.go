@@ -23,6 +23,9 @@ type gray struct {
 
 func grayOf(img image.Image) *gray {
 	b := img.Bounds()
+	if y, ok := img.(*image.Gray); ok && y.Stride == b.Dx() && len(y.Pix) == b.Dx()*b.Dy() {
+		return &gray{b.Dx(), b.Dy(), y.Pix} // nobody changes it
+	}
 	g := &gray{b.Dx(), b.Dy(), make([]uint8, b.Dx()*b.Dy())}
 	if y, ok := img.(*image.YCbCr); ok {
 		for row := range g.h {

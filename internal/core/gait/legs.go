@@ -142,12 +142,17 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 	if w.size.X < leastWide || w.size.Y < leastHigh {
 		return Followed{}, notLegs(fmt.Sprintf("the picture of %d by %d pixels is too small", w.size.X, w.size.Y))
 	}
-	plain, was := w.frames, w.size
+	was := w.size
 	at := wholeView(was)
 	// Where brightness does not tell the legs from the ground, redness may: skin is redder than belts and walls.
 	legs := map[term.Side]*oneLeg{}
 	var wrong error
+	whole := w.frames
 	for i, redness := range []float64{0, redCounts} {
+		plain := whole
+		if redness == 0 {
+			plain = brightOf(whole)
+		}
 		told := func(done int) error { return progress(max(done, i*(n-1))) }
 		w.look(plain, was, at, redness)
 		w.sizes = i == 0
@@ -155,15 +160,15 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 		var large otherSize
 		if errors.As(err, &large) {
 			// What is told by rows and pixels is told alike in all legs: they are read as large as they are read best.
-			whole, many := at, len(found)
-			at, told, w.sizes = whole.nearer(found, float64(large), was), func(int) error { return progress(n - 1) }, false
-			w.look(w.held(plain, whole, was), was, at, redness)
+			all, many := at, len(found)
+			at, told, w.sizes = all.nearer(found, float64(large), was), func(int) error { return progress(n - 1) }, false
+			w.look(w.held(plain, all, was), was, at, redness)
 			found, sure, err = w.findLegs(r, told)
 			if !stopped(err) && clearOf(found) < many {
-				w.look(plain, was, whole, redness)
+				w.look(plain, was, all, redness)
 				again, surely, failed := w.findLegs(r, told)
 				if stopped(failed) || err != nil || clearOf(again) > clearOf(found) {
-					at, found, sure, err = whole, again, surely, failed
+					at, found, sure, err = all, again, surely, failed
 				}
 			}
 		}
@@ -185,7 +190,7 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 			break
 		}
 	}
-	w.frames, w.size = plain, was
+	w.frames, w.size = whole, was
 	hand = hand.mapped(at.in)
 	if len(legs) == 0 && wrong != nil {
 		return Followed{}, wrong
@@ -507,8 +512,14 @@ func (w *watcher) crop(legs map[term.Side]*oneLeg, o *overview, c *cycle, progre
 		whole[l] = l.window(w.size)
 	}
 	ground := w.newBelt(slices.Collect(maps.Values(whole)), c, o.by, light)
-	for i := range n {
-		if err := progress(i); err != nil {
+	var told sync.Mutex
+	done := 0
+	return eachOf(n, func(i int) error {
+		told.Lock()
+		err := progress(done)
+		done++
+		told.Unlock()
+		if err != nil {
 			return err
 		}
 		var g *gray
@@ -540,8 +551,8 @@ func (w *watcher) crop(legs map[term.Side]*oneLeg, o *overview, c *cycle, progre
 				c.frames[i-c.from] = l.unzoomed(all, p, float64(i-c.large))
 			}
 		}
-	}
-	return nil
+		return nil
+	})
 }
 
 // grayAt is a frame's brightness; nil where it cannot be used.
@@ -733,6 +744,7 @@ func (l *oneLeg) cut(pic *plot) {
 	cx, cy, cw, ch := l.calfBox()
 	l.heelRef = newRigid(pic, hx, hy, hw, hh, nil, 0, true)
 	l.calfRef = newRigid(pic, cx, cy, cw, ch, nil, 0.3, true)
+	l.heelRef.enough, l.calfRef.enough = nearly, nearly // of one picture, or of what was found by one
 	l.line.heelLow = Point{l.foot, l.sole}
 }
 

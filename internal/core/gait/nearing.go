@@ -240,7 +240,7 @@ func measuredNearing(legs map[term.Side]*oneLeg, was nearing) (out nearing, ok b
 
 // scaled is the patch with its picture so much larger about its middle.
 func (r *rigid) scaled(by float64) *rigid {
-	out := &rigid{x0: r.x0, y0: r.y0, w: r.w, h: r.h, look: newPlot(r.w, r.h), weight: r.weight, hold: r.hold}
+	out := &rigid{x0: r.x0, y0: r.y0, w: r.w, h: r.h, look: newPlot(r.w, r.h), weight: r.weight, hold: r.hold, enough: nearly}
 	cx, cy := r.middle()
 	for y := range r.h {
 		for x := range r.w {

@@ -48,6 +48,7 @@ type rigid struct {
 	gx, gy       []float32
 	solve        [9]float64 // inverse of the normal matrix
 	hold         float64    // how much it is held against moving along itself
+	enough       float64    // px by which a pose may still move when it is taken
 	sd           float64
 	coarse       *rigid
 }
@@ -56,6 +57,7 @@ type rigid struct {
 const (
 	mostTurns  = 14   // of the search for a pose
 	settled    = 0.01 // px and, at its rim, of turning
+	nearly     = 0.05 // that much will do to go on from
 	leastPiece = 12   // px, across
 	strayFrom  = 2.0  // of its contrast, by which a place may be off before it counts less: to begin with
 	strayLess  = 0.7  // of that from turn to turn of the search
@@ -69,7 +71,7 @@ func (r *rigid) middle() (float64, float64) { return float64(r.w-1) / 2, float64
 
 // newRigid cuts a patch from a picture. weight may be nil.
 func newRigid(from *plot, x0, y0, w, h int, weight []float32, hold float64, coarse bool) *rigid {
-	r := &rigid{x0: x0, y0: y0, w: w, h: h, look: newPlot(w, h), weight: weight, hold: hold}
+	r := &rigid{x0: x0, y0: y0, w: w, h: h, look: newPlot(w, h), weight: weight, hold: hold, enough: settled}
 	for y := range h {
 		for x := range w {
 			r.look.v[y*w+x] = from.at(float64(x0+x), float64(y0+y))
@@ -95,6 +97,7 @@ func newRigid(from *plot, x0, y0, w, h int, weight []float32, hold float64, coar
 			}
 		}
 		r.coarse = newRigid(small, x0/2, y0/2, w/2, h/2, weights, hold, false)
+		r.coarse.enough = nearly
 	}
 	return r
 }
@@ -241,7 +244,7 @@ func (r *rigid) find(in, small *plot, from pose) (p pose, unlike, seen float64) 
 		if r.hold == 0 { // what is held creeps along itself for long, and nobody asks how far
 			moves += math.Abs(dy)
 		}
-		if moves < settled {
+		if moves < r.enough {
 			break
 		}
 	}

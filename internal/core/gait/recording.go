@@ -234,6 +234,32 @@ type Frames interface {
 	Frame(i int) (image.Image, error)
 }
 
+// Brightness is what Frames may offer beside: how bright a frame is, where that is at hand without decoding it, else nil.
+// Whoever reads a film without dots asks for it first. Nobody changes it.
+type Brightness interface {
+	Brightness(i int) *image.Gray
+}
+
+// brightFrames are a film of which brightness is enough.
+type brightFrames struct {
+	Frames
+	at Brightness
+}
+
+func brightOf(f Frames) Frames {
+	if at, ok := f.(Brightness); ok {
+		return brightFrames{f, at}
+	}
+	return f
+}
+
+func (b brightFrames) Frame(i int) (image.Image, error) {
+	if g := b.at.Brightness(i); g != nil {
+		return g, nil
+	}
+	return b.Frames.Frame(i)
+}
+
 // Followed is what Follow found: enough for Read, and small beside the film.
 type Followed struct {
 	Frames        int      `json:"frames"`

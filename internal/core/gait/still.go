@@ -133,17 +133,15 @@ func (o *overview) shrunk(g *gray) []uint8 {
 
 // steadied takes changes of the light from frame to frame away: each is scaled to the same middle.
 func (o *overview) steadied() {
-	var ref []uint8
 	o.light = make([]float64, len(o.frames))
-	for i, f := range o.frames {
+	first := slices.IndexFunc(o.frames, func(f []uint8) bool { return f != nil })
+	_ = eachOf(len(o.frames), func(i int) error {
+		f := o.frames[i]
 		o.light[i] = 1
-		if f == nil {
-			continue
+		if f == nil || i == first {
+			return nil
 		}
-		if ref == nil {
-			ref = f
-			continue
-		}
+		ref := o.frames[first]
 		// The middle of the ratios, over places all about.
 		var ratio []float64
 		for p := 0; p < len(f); p += 13 {
@@ -152,17 +150,18 @@ func (o *overview) steadied() {
 			}
 		}
 		if len(ratio) < 50 {
-			continue
+			return nil
 		}
 		k := median(ratio)
 		if math.Abs(k-1) < 0.004 {
-			continue
+			return nil
 		}
 		o.light[i] = k
 		for p, v := range f {
-			o.frames[i][p] = uint8(min(255, float64(v)/k+0.5))
+			f[p] = uint8(min(255, float64(v)/k+0.5))
 		}
-	}
+		return nil
+	})
 }
 
 // striding is how a runner strides, as far as the film as a whole shows.
@@ -192,12 +191,12 @@ func (o *overview) brightness() [][cells]float64 {
 			size[y*cellRows/o.h*columns+x*columns/o.w]++
 		}
 	}
-	row := make([]float64, columns)
 	column := make([]int, o.w)
 	for x := range column {
 		column[x] = x * columns / o.w
 	}
-	for i := range out {
+	_ = eachOf(len(out), func(i int) error {
+		row := make([]float64, columns)
 		f := o.at(i)
 		c := &out[i]
 		for y := range o.h {
@@ -216,7 +215,8 @@ func (o *overview) brightness() [][cells]float64 {
 				c[y*columns+x] -= m
 			}
 		}
-	}
+		return nil
+	})
 	return out
 }
 

@@ -1,7 +1,7 @@
 // Films taken apart into frames: by the browser's own decoder where it has one, else by stepping a player.
 // Both know a film's own frames a second, its length in seconds, and give the frames of a cut as JPEG.
 
-const LONGEST = 800; // px that a frame is sent with: finer ones are slower to read and tell no more
+const SHORTER = 480; // px of a frame's shorter side as it is sent: finer ones are slower to read and tell no more
 const QUALITY = 0.92;
 const THUMB = 96; // px high
 const WORKERS = Math.max(1, Math.min(4, navigator.hardwareConcurrency ?? 2));
@@ -23,9 +23,11 @@ export class Encoders {
     this.workers = Array.from({ length: WORKERS }, () => new Worker(new URL("./encode.js", import.meta.url), { type: "module" }));
     this.waiting = new Map();
     for (const w of this.workers) {
-      w.onmessage = ({ data: { n, blob } }) => {
-        this.waiting.get(n)(blob);
+      w.onmessage = ({ data: { n, blob, fault } }) => {
+        const { done, fail } = this.waiting.get(n);
         this.waiting.delete(n);
+        if (blob) done(blob);
+        else fail(new Error(`frame ${n} cannot be written: ${fault}`));
       };
     }
     this.next = 0;
@@ -33,7 +35,7 @@ export class Encoders {
 
   /** One of the decoder's frames, which is closed: [its number, JPEG], to come. */
   write(n, frame, { width, height }, rotation = 0) {
-    const written = new Promise((done) => this.waiting.set(n, done));
+    const written = new Promise((done, fail) => this.waiting.set(n, { done, fail }));
     this.workers[this.next++ % WORKERS].postMessage({ n, frame, width, height, rotation, quality: QUALITY }, [frame]);
     return written.then((blob) => [n, blob]);
   }
@@ -45,7 +47,7 @@ export class Encoders {
 
 /** A frame's size as it is sent. */
 export function sentSize(width, height) {
-  const shrink = Math.min(1, LONGEST / Math.max(width, height));
+  const shrink = Math.min(1, SHORTER / Math.min(width, height));
   return { width: Math.round(width * shrink), height: Math.round(height * shrink) };
 }
 
