@@ -121,6 +121,7 @@ const (
 	NoDots        Flag = "no_dots"
 	LegNotClear   Flag = "leg_not_clear"
 	LegsCrossed   Flag = "legs_crossed"
+	TooNear       Flag = "too_near"
 )
 
 // Quality is how much a reading can be trusted, 0 to 1, and why less.

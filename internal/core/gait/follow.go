@@ -122,6 +122,7 @@ type watcher struct {
 	unread []bool
 	kept   []*gray // brightness of frames that are wanted again, nil of those that there was no room for
 	sizes  bool    // legs that are plainly smaller or larger than usual are to be told, not read
+	large  float64 // how large they were, of what legs are taken for; 0 where nobody asked
 }
 
 func (w *watcher) frame(i int) image.Image {

@@ -199,6 +199,7 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 		Means: map[term.Side]*MeanPicture{}}}
 	read, drawn, exact := 0, 0, 0
 	out.Outline.Calibrated = calibrate(legs, hand, out.Outline.LevelSD)
+	out.Outline.Near = w.large > veryLarge
 	for _, side := range term.Sides {
 		l := legs[side]
 		if l == nil {
@@ -433,8 +434,8 @@ func (w *watcher) learnLegs(r Recording, o *overview, s *striding, progress func
 	if w.sizes {
 		begun := maps.Clone(legs)
 		maps.DeleteFunc(begun, func(side term.Side, _ *oneLeg) bool { return !told[side] })
-		if large := sizeOf(begun); large < plainSmaller || large > plainLarger {
-			return begun, otherSize(large)
+		if w.large = sizeOf(begun); w.large < plainSmaller || w.large > plainLarger {
+			return begun, otherSize(w.large)
 		}
 	}
 	told = eachLeg(legs, func(l *oneLeg) bool {

@@ -5,9 +5,11 @@ import (
 	"image/color"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
+	"trevik/internal/core/fault"
 	"trevik/internal/core/gait"
 	"trevik/internal/core/term"
 )
@@ -249,6 +251,33 @@ func TestOneFromNearIsNotTwo(t *testing.T) {
 	rec := gait.Recording{Schema: gait.RecordingSchema, View: gait.Rear, Gait: gait.Run, Shod: "shoes", FPS: &p.fps, Markers: gait.NoMarkers}
 	if _, err := gait.Follow(film, rec, nil); err != nil && strings.Contains(err.Error(), "two people") {
 		t.Error(err)
+	}
+}
+
+// Legs that fill the picture are read, and said to be read less well; legs of a usual size are not.
+func TestLegsThatFillThePicture(t *testing.T) {
+	t.Parallel()
+	for near, want := range map[float64]bool{2: true, 1.3: false} {
+		p := newPlainRunner(39001, gait.Run)
+		p.from(near)
+		p.fps = 60
+		var film plainFilm
+		for i := range 180 {
+			film = append(film, p.frame(i))
+		}
+		rec := gait.Recording{Schema: gait.RecordingSchema, View: gait.Rear, Gait: gait.Run, Shod: "shoes", FPS: &p.fps, Markers: gait.NoMarkers}
+		followed, err := gait.Follow(film, rec, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		read, err := gait.Read(followed, rec, gait.Corrections{}, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		said := slices.ContainsFunc(read.Answer.Warnings, func(w fault.Warning) bool { return strings.Contains(w.Text, "farther off") })
+		if got := slices.Contains(read.Answer.Quality.Flags, gait.TooNear); got != want || said != want {
+			t.Errorf("a shank of %.2f of the picture's height: flagged %v, said %v; %v is right", p.shank/plainHigh, got, said, want)
+		}
 	}
 }
 

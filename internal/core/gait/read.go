@@ -593,6 +593,8 @@ func (rd *reader) quality() {
 		}
 		flag(o.Crossed, LegsCrossed, 0.8,
 			"the feet come down close to one line, so that the leg that swings hides part of the one that stands: the level is read less well")
+		flag(o.Near, TooNear, 0.4, "the legs fill the picture, and the knees are hardly in it: how far the foot rolls may be read up to "+
+			"10° too little; film from farther off, so that floor to knee is half of the picture's height")
 		flag(len(o.Unclear) > 0, LegNotClear, 0.3, "the %s leg does not stand out clearly from what is behind it", sidesIn(o.Unclear))
 	}
 	flag(fewest < enoughSteps, FewSteps, 0.3, "only %d steps of a side; at least %d make a verdict", fewest, enoughSteps)

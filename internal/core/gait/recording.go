@@ -280,6 +280,7 @@ type OutlineFound struct {
 	Contacts   map[term.Side][]Contact    `json:"contacts"`
 	Calibrated bool                       `json:"calibrated"`
 	Crossed    bool                       `json:"crossed,omitempty"` // the legs stand so close that one hides part of the other
+	Near       bool                       `json:"near,omitempty"`    // the legs fill the picture
 	LevelSD    map[term.Side]float64      `json:"level_sd"`          // degrees, of a side's level
 	Unclear    []term.Side                `json:"unclear,omitempty"`
 	Means      map[term.Side]*MeanPicture `json:"means,omitempty"`

@@ -27,6 +27,7 @@ const (
 	sizeSD       = 0.35 // of how large legs are filmed, log
 	plainSmaller = 0.82 // from where on a leg is read as what it is
 	plainLarger  = 1.3
+	veryLarge    = 1.4  // from where on the knees are hardly in the picture, and no bend there tells the size
 	readBest     = 0.88 // of the size that legs seem to have, as which they are read best: their heels rather too small than too large
 	leastBends   = 12   // rows
 )
