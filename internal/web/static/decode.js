@@ -2,6 +2,7 @@
 // Both know a film's own frames a second, its length in seconds, and give the frames of a cut as JPEG.
 
 const SHORTER = 480; // px of a frame's shorter side as it is sent: finer ones are slower to read and tell no more
+const LONGER = 1920; // px of its longer side at most
 const QUALITY = 0.92;
 const THUMB = 96; // px high
 const WORKERS = Math.max(1, Math.min(4, navigator.hardwareConcurrency ?? 2));
@@ -47,7 +48,7 @@ export class Encoders {
 
 /** A frame's size as it is sent. */
 export function sentSize(width, height) {
-  const shrink = Math.min(1, SHORTER / Math.min(width, height));
+  const shrink = Math.min(1, SHORTER / Math.min(width, height), LONGER / Math.max(width, height));
   return { width: Math.round(width * shrink), height: Math.round(height * shrink) };
 }
 

@@ -20,7 +20,10 @@ function halved(from, at, row, to, out, words, height) {
   }
 }
 
-// A frame at half its size; the frame is closed.
+// A frame that is large enough to be halved, and lies as it is shown.
+const large = (f, w, h) => f.format === PLANES && !f.rotation && !f.flip && f.visibleRect.width >= 2 * w && f.visibleRect.height >= 2 * h;
+
+// A frame at half its size.
 async function half(frame) {
   const { width, height } = frame.visibleRect;
   const [w, h] = [width >> 3 << 2, height >> 2 << 1]; // of the half: two places of each plane at a time, a rest is left out
@@ -36,7 +39,6 @@ async function half(frame) {
   halved(from, at[1] / 4, colours / 4, to, (w * h) / 2, w / 4, h / 2);
   halved(from, at[2] / 4, colours / 4, to, (w * h * 5) / 8, w / 4, h / 2);
   const { timestamp, colorSpace } = frame;
-  frame.close();
   return new VideoFrame(small, { format: PLANES, codedWidth: w, codedHeight: h, timestamp, colorSpace, transfer: [small.buffer] });
 }
 
@@ -49,7 +51,12 @@ async function write({ frame, width, height, rotation, quality }) {
   }
   const [w, h] = rotation % 180 === 0 ? [width, height] : [height, width];
   let shown = frame;
-  while (shown.format === PLANES && shown.visibleRect.width >= 2 * w && shown.visibleRect.height >= 2 * h) shown = await half(shown);
+  while (large(shown, w, h)) {
+    const small = await half(shown).catch(() => null); // this browser cannot: it is drawn as it is
+    if (!small) break;
+    shown.close();
+    shown = small;
+  }
   pen.setTransform(1, 0, 0, 1, width / 2, height / 2);
   pen.rotate((rotation * Math.PI) / 180);
   pen.drawImage(shown, -w / 2, -h / 2, w, h);
