@@ -60,6 +60,7 @@ const (
 	closeLegs  = 0.3
 	hidesLegs  = 0.36
 	closeTimes = 1.3 // the level's error, where they are close
+	nearTimes  = 1.6 // the same, where the legs fill the picture
 )
 
 // oneLeg is a leg that is followed: pictures of it about its contacts, and where its heel and its calf lie in them.
@@ -199,7 +200,11 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 		Means: map[term.Side]*MeanPicture{}}}
 	read, drawn, exact := 0, 0, 0
 	out.Outline.Calibrated = calibrate(legs, hand, out.Outline.LevelSD)
-	out.Outline.Near = w.large > veryLarge
+	if out.Outline.Near = w.large > veryLarge; out.Outline.Near && !out.Outline.Calibrated {
+		for side := range out.Outline.LevelSD {
+			out.Outline.LevelSD[side] *= nearTimes
+		}
+	}
 	for _, side := range term.Sides {
 		l := legs[side]
 		if l == nil {

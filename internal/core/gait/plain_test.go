@@ -278,6 +278,9 @@ func TestLegsThatFillThePicture(t *testing.T) {
 		if got := slices.Contains(read.Answer.Quality.Flags, gait.TooNear); got != want || said != want {
 			t.Errorf("a shank of %.2f of the picture's height: flagged %v, said %v; %v is right", p.shank/plainHigh, got, said, want)
 		}
+		if sd := followed.Outline.LevelSD[term.Left]; (sd > 4) != want {
+			t.Errorf("a shank of %.2f of the picture's height: the level is good to %.1f°", p.shank/plainHigh, sd)
+		}
 	}
 }
 
