@@ -136,6 +136,11 @@ func (f *foot) secondToe(heel Point, sign float64) Point {
 	if len(toes) == 5 {
 		return f.tipOf(toes[1], heel)
 	}
+	if len(toes) >= 2 {
+		if t := f.besideBig(toes[0], toes[1:], a); t != nil {
+			return f.tipOf(t, heel)
+		}
+	}
 	at := inner - secondAt*ball                                 // by the ball
 	if len(toes) > 0 && f.across(toes[0], a) > widestBig*ball { // the big one and others are one piece
 		return a.place(a.hi*1.12, at)
@@ -165,7 +170,49 @@ const (
 	widestStep   = 0.33
 	widestBig    = 0.4  // of the big toe; one that is wider is several that touch
 	widestToe    = 0.26 // of another
+
+	besideBy   = 1.08 // radii of the big toe's circle that a toe beside it begins at
+	besideOff  = 0.3
+	besideLike = 0.4 // of the other toes' circles, that it holds
 )
+
+// besideBig is the second toe where it and the big one are one piece: what a piece has beside the largest circle in it, on the
+// outer side, if that is about as large as the other toes are. It is nil where the piece is one toe.
+func (f *foot) besideBig(big *toe, others []*toe, a frame) *toe {
+	m := newMask(f.w, f.h)
+	for _, i := range big.at {
+		m.on[i] = true
+	}
+	depth := distance(m, true)
+	at := slices.MaxFunc(big.at, func(i, k int) int { return cmp.Compare(depth.v[i], depth.v[k]) })
+	centre, r := Point{float64(at % f.w), float64(at / f.w)}, float64(depth.v[at])
+	for _, i := range big.at {
+		x, y := float64(i%f.w), float64(i/f.w)
+		m.on[i] = math.Hypot(x-centre.X, y-centre.Y) > besideBy*r && a.off(x, y) < a.off(centre.X, centre.Y)-besideOff*r
+	}
+	var usual []float64
+	for _, t := range others {
+		usual = append(usual, t.r)
+	}
+	labels, parts := pieces(m)
+	deep := distance(m, true)
+	var best *toe
+	for _, p := range parts {
+		t := &toe{}
+		for _, i := range big.at {
+			if int(labels[i]) == p.label {
+				t.at, t.r = append(t.at, i), max(t.r, float64(deep.v[i]))
+			}
+		}
+		if t.r >= besideLike*median(usual) && (best == nil || t.r > best.r) {
+			best = t
+		}
+	}
+	if best != nil {
+		best.settle(f.w)
+	}
+	return best
+}
 
 // across is a toe's width across a frame.
 func (f *foot) across(t *toe, a frame) float64 {

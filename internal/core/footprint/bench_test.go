@@ -57,3 +57,21 @@ func BenchmarkPhoto12MP(b *testing.B) {
 		}
 	})
 }
+
+// A picture of a print on plain paper that lies on a floor, 2 megapixels, whose border is looked for.
+func BenchmarkPaperOnFloor(b *testing.B) {
+	f := newWetFoot(801)
+	small, mm := f.photo("ink")
+	sb := small.Bounds()
+	img := image.NewRGBA(image.Rect(0, 0, 2*sb.Dx(), 2*sb.Dy()))
+	for y := range img.Rect.Dy() {
+		for x := range img.Rect.Dx() {
+			img.Set(x, y, small.At(x/2, y/2))
+		}
+	}
+	for b.Loop() {
+		if _, err := footprint.Read(img, footprint.Options{MMPerPx: mm / 2}); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

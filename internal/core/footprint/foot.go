@@ -121,7 +121,7 @@ func findFoot(m *mask, unit float64, known, turned bool) (*foot, error) {
 			f.fillDry(s, holes)
 		}
 	}
-	f.cutToes()
+	f.cutToes(f.toeLike(s))
 	if f.patchy { // without its toes no hole lies between them
 		fillHoles(f.body, dryMM2/(f.unit*f.unit))
 	}
@@ -137,8 +137,11 @@ const (
 	patchy   = 0.015  // of the body in holes, from which bays of its border are dry patches, too
 	patches  = 3      // holes of some size, of which the same is said
 	patchMM2 = 2.0
-	bayMM    = 4.5  // half the width of a bay that is closed
+	poreMM   = 1.8  // half the width of the largest hole; below it all are pores of the skin or the paper
+	bayMM    = 4.5  // half the width of a bay that is closed, at most
 	wideMM   = 12.0 // of one in heel or ball, where the border bends outward
+	bayLike  = 1.5  // half widths of the largest hole, of a bay: pores do not part toes from the ball
+	wideLike = 4.0
 	heelEnd  = 0.26 // of the print's length
 	ballFrom = 0.66
 )
@@ -149,12 +152,12 @@ func (f *foot) fillDry(s spots, small []piece) {
 	a := f.about()
 	labels, all := pieces(not(f.body))
 	dry := make([]bool, len(all)+1)
-	holes, n := 0, 0
+	holes, n, largest := 0, 0, 0
 	for _, p := range all {
 		dry[p.label] = float64(p.area)*f.unit*f.unit <= dryMM2 && a.share(p.cx, p.cy) < dryEnd && p.x0 > 0 && p.y0 > 0 &&
 			p.x1 < f.w-1 && p.y1 < f.h-1
 		if dry[p.label] {
-			holes, n = holes+p.area, n+1
+			holes, n, largest = holes+p.area, n+1, max(largest, p.area)
 		}
 	}
 	for i, l := range labels {
@@ -163,36 +166,40 @@ func (f *foot) fillDry(s spots, small []piece) {
 	for _, p := range small {
 		x, y, mm2 := p.x0-f.x0, p.y0-f.y0, float64(p.area)*f.unit*f.unit
 		if mm2 >= patchMM2 && f.body.get(x, y) && a.share(float64(x), float64(y)) < dryEnd {
-			holes, n = holes+p.area, n+1
+			holes, n, largest = holes+p.area, n+1, max(largest, p.area)
 		}
 	}
 	f.dry = float64(holes) / float64(max(1, f.area()))
-	if f.patchy = f.dry >= patchy || n >= patches; !f.patchy {
+	half := math.Sqrt(float64(largest)/math.Pi) * f.unit
+	if f.patchy = half >= poreMM && (f.dry >= patchy || n >= patches); !f.patchy {
 		return
 	}
 	f.joinDry(s, a)
-	f.closeBays(a, bayMM, func(t float64) bool { return t < dryEnd })
-	f.closeBays(a, wideMM, func(t float64) bool { return t < heelEnd || t > ballFrom && t < dryEnd })
+	f.closeBays(a, min(bayMM, bayLike*half), func(t float64) bool { return t < dryEnd })
+	f.closeBays(a, min(wideMM, wideLike*half), func(t float64) bool { return t < heelEnd || t > ballFrom && t < dryEnd })
 	fillHoles(f.body, holeMM2/(f.unit*f.unit))
 }
 
 // joinDry adds the parts that dry patches parted from the rest.
 func (f *foot) joinDry(s spots, a frame) {
 	near := distance(not(f.body), false)
-	join := make([]bool, len(s.all)+1)
+	join := map[int32]bool{} // by label: what was cropped away is left out of s.all, and the others keep theirs
 	for _, p := range s.all {
 		if at := a.share(p.cx, p.cy); !s.body[p.label] && at > 0 && at < dryEnd {
-			join[p.label] = true
+			join[int32(p.label)] = true
 		}
 	}
-	apart := make([]float32, len(join))
+	apart := map[int32]float32{}
 	for i, l := range s.label {
-		if l > 0 && int(l) < len(join) && join[l] && (apart[l] == 0 || near.v[i] < apart[l]) {
+		if l == 0 || !join[l] {
+			continue
+		}
+		if d, seen := apart[l]; !seen || near.v[i] < d {
 			apart[l] = near.v[i]
 		}
 	}
 	for i, l := range s.label {
-		if l > 0 && int(l) < len(join) && join[l] && float64(apart[l]) < 2*bayMM/f.unit {
+		if l > 0 && join[l] && float64(apart[l]) < 2*bayMM/f.unit {
 			f.body.on[i] = true
 		}
 	}

@@ -54,8 +54,9 @@ func (c cubic) at(x float64) float64 {
 
 // cutToes takes toes that run into the ball off the body. Between toes, and beside them, the ball ends at its
 // own border; a smooth curve through those ends goes on behind the toes, and what lies ahead of it there is
-// theirs: each is cut at its neck, where the outline turns inward on both sides.
-func (f *foot) cutToes() {
+// theirs: each is cut at its neck, where the outline turns inward on both sides. apart are pieces that may be
+// toes by themselves.
+func (f *foot) cutToes(apart []piece) {
 	a := f.about()
 	w := smooth(f.widthsOf(a), 2)
 	ball := bins * 56 / 100 // behind it a midfoot that bulges may be wider
@@ -87,7 +88,7 @@ func (f *foot) cutToes() {
 	if !ok {
 		return
 	}
-	f.cutBeyond(a, from, cols, g, left, right)
+	f.cutBeyond(a, from, cols, g, left, right, apart)
 	if !f.patchy && f.cutNecks(f.about(), right-left) { // the curve went through toes
 		f.guessed = true
 	}
@@ -244,7 +245,7 @@ func through(cols []column, g cubic, inlier float64) (cubic, bool) {
 }
 
 // cutBeyond gives what lies ahead of the curve where columns run on beyond it to the toes.
-func (f *foot) cutBeyond(a frame, from float64, cols []column, g cubic, left, right float64) {
+func (f *foot) cutBeyond(a frame, from float64, cols []column, g cubic, left, right float64, apart []piece) {
 	rise := toeRiseMM / f.unit
 	level := map[int]float64{} // by column across, how far ahead the ball reaches where a toe begins
 	for i := 0; i < len(cols); i++ {
@@ -315,6 +316,9 @@ func (f *foot) cutBeyond(a frame, from float64, cols []column, g cubic, left, ri
 		if round*f.unit < slimmestMM || f.standsOut(labels, p, cut)*f.unit < shortestMM {
 			continue // a sliver along it
 		}
+		if !f.patchy && f.behindToe(a, labels, p, apart) { // a dry patch may part a toe from itself
+			continue
+		}
 		for i, l := range labels {
 			if int(l) == p.label {
 				f.body.on[i] = false
@@ -323,6 +327,30 @@ func (f *foot) cutBeyond(a frame, from float64, cols []column, g cubic, left, ri
 		f.addToes(labels, p)
 	}
 	f.keepLargest()
+}
+
+// House values of a toe by itself, which tells that what lies behind it is none.
+const (
+	looseMM2    = 40.0 // that it leaves at least
+	behindShare = 0.5  // of the narrower of the two, that lies behind the other
+)
+
+// behindToe says whether one of the pieces that stand apart stands right ahead of a piece of the ball: toes stand side by side.
+func (f *foot) behindToe(a frame, labels []int32, p piece, apart []piece) bool {
+	lo, hi, front := math.Inf(1), math.Inf(-1), math.Inf(-1)
+	for y := p.y0; y <= p.y1; y++ {
+		for x := p.x0; x <= p.x1; x++ {
+			if int(labels[y*f.w+x]) == p.label {
+				s := a.off(float64(x), float64(y))
+				lo, hi, front = min(lo, s), max(hi, s), max(front, a.past(float64(x), float64(y)))
+			}
+		}
+	}
+	return slices.ContainsFunc(apart, func(t piece) bool {
+		s, half, ahead := a.off(t.cx, t.cy), math.Sqrt(3)*t.along(a.across.X, a.across.Y), a.past(t.cx, t.cy)
+		return float64(t.area)*f.unit*f.unit >= looseMM2 && min(hi, s+half)-max(lo, s-half) > behindShare*min(hi-lo, 2*half) &&
+			ahead > front && ahead < (1+toeReachShare)*a.length()
+	})
 }
 
 // standsOut is how far a piece that is cut off reaches from what stays of the body, px.

@@ -31,19 +31,14 @@ func inkOf(p plane, smooth int, unit float64) (best ink, ok bool) {
 	return best, ok
 }
 
+// leastContrast is a print's level in multiples of the paper's noise, below which nothing stands out.
+const leastContrast = 3
+
 // inkIn models the paper of one channel as a smooth surface over the logarithm of
 // its brightness, and takes what lies away from it to one side as print: darker or
 // lighter, whichever stands out more.
 func inkIn(ch *raster, smooth int, unit float64) (ink, bool) {
-	r := newRaster(ch.w, ch.h)
-	var logs [256 * 8]float32
-	for i := range logs {
-		logs[i] = float32(math.Log(float64(i)/8 + 8))
-	}
-	for i, v := range ch.v {
-		r.v[i] = logs[min(len(logs)-1, max(0, int(v*8)))]
-	}
-	r = blur(r, smooth)
+	r := logOf(ch, smooth)
 	noise := flatten(r)
 	dark, darkShare := r.level(-1, noise)
 	light, lightShare := r.level(1, noise)
@@ -52,16 +47,100 @@ func inkIn(ch *raster, smooth int, unit float64) (ink, bool) {
 	if light*math.Sqrt(lightShare) > dark*math.Sqrt(darkShare) {
 		top, way = light, 1
 	}
-	if top == 0 {
+	if top < leastContrast*noise {
 		return ink{}, false
 	}
-	scale := way / float32(top)
-	for i := range r.v {
-		r.v[i] *= scale
-	}
+	r.times(way / float32(top))
 	r.unshadow(unit)
 	r.evenOut(max(faintest, 5*noise/top), max(2, int(evenMM/unit)))
 	return ink{r, top / noise}, true
+}
+
+// borderLevels are what a print may be darker or lighter than its paper by, in the logarithm of the brightness, where the
+// paper's own shade hides it.
+var borderLevels = []float64{0.2, 0.33, 0.55, 0.9}
+
+// lineMM is how wide a line may be that is drawn or printed on the paper, which would fence its squares in.
+const lineMM = 1.4
+
+// levelAgrees is how far a level that is found may be from that with which it was looked for.
+const levelAgrees = 1.6
+
+// inkByBorder separates print from paper by the print's sharp border alone: on paper that is creased, squared or half in
+// a shadow no smooth surface lies, but each way of the paper's own is soft. It tries some levels that a print may have.
+func inkByBorder(p plane, smooth int, unit float64) (best ink, ok bool) {
+	r := logOf(p.channel(0), smooth)
+	flatten(r)
+	line := max(1, int(math.Round(lineMM/unit/2)))
+	for _, way := range []float32{-1, 1} {
+		bare := r.ranked(line, -way).ranked(line, way) // without lines that are thinner
+		for _, level := range borderLevels {
+			q := newRaster(r.w, r.h)
+			copy(q.v, bare.v)
+			q.times(way / float32(level))
+			q.unshadow(unit)
+			noise := q.spread()
+			top, _ := q.level(1, noise)
+			if top < 1/levelAgrees || top > levelAgrees || top < leastContrast*noise || top/noise < best.contrast {
+				continue
+			}
+			q.times(1 / float32(top))
+			q.evenOut(max(faintest, 5*noise/top), max(2, int(evenMM/unit)))
+			best, ok = ink{q, top / noise}, true
+		}
+	}
+	return best, ok
+}
+
+// logOf is the logarithm of a channel's brightness, smoothed.
+func logOf(ch *raster, smooth int) *raster {
+	r := newRaster(ch.w, ch.h)
+	var logs [256 * 8]float32
+	for i := range logs {
+		logs[i] = float32(math.Log(float64(i)/8 + 8))
+	}
+	for i, v := range ch.v {
+		r.v[i] = logs[min(len(logs)-1, max(0, int(v*8)))]
+	}
+	return blur(r, smooth)
+}
+
+func (r *raster) times(k float32) {
+	for i := range r.v {
+		r.v[i] *= k
+	}
+}
+
+// ranked is the greatest value about each place, so many pixels to either side; with a way of -1 the least.
+func (r *raster) ranked(about int, way float32) *raster {
+	out := r
+	for range 2 { // along rows, and turned over the diagonal along columns
+		in, turned := out, newRaster(out.h, out.w)
+		for y := range in.h {
+			row := in.v[y*in.w : (y+1)*in.w]
+			for x := range row {
+				best := row[x]
+				for _, v := range row[max(0, x-about):min(in.w, x+about+1)] {
+					if way*v > way*best {
+						best = v
+					}
+				}
+				turned.v[x*in.h+y] = best
+			}
+		}
+		out = turned
+	}
+	return out
+}
+
+// spread is how far places usually lie from 0, as a standard deviation.
+func (r *raster) spread() float64 {
+	step := max(1, len(r.v)/30000)
+	var off []float64
+	for i := 0; i < len(r.v); i += step {
+		off = append(off, math.Abs(float64(r.v[i])))
+	}
+	return max(1.4826*median(off), 0.002)
 }
 
 // House values of a print that is fainter on one side than on the other, where it was half dry.

@@ -317,8 +317,9 @@ func TestPressedPrints(t *testing.T) { pressedPrints(t, 100, 124) }
 func TestPressedMore(t *testing.T)   { pressedPrints(t, 3000, 3080) }
 
 func pressedPrints(t *testing.T, from, to uint64) {
+	t.Parallel()
 	var sum, worst, n, within float64
-	for seed := uint64(100); seed < 124; seed++ {
+	for seed := from; seed < to; seed++ {
 		f := newPressedFoot(seed)
 		mm, turn := 0.35+0.25*f.r.Float64(), 2*math.Pi*f.r.Float64()
 		at := fmt.Sprintf("seed %d (joined %t, %d toes missing, index %.3f)", seed, f.joined, f.toesMissed, f.index)

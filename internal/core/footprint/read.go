@@ -5,6 +5,7 @@ import (
 	"image"
 	"math"
 	"slices"
+	"sync/atomic"
 
 	"trevik/internal/core/fault"
 	"trevik/internal/core/term"
@@ -119,6 +120,8 @@ type Prepared struct {
 	ink           ink
 	unit          float64
 	width, height int
+	others        atomic.Pointer[[]func() *Prepared] // further ways, until one has given a reading
+	better        atomic.Pointer[Prepared]           // the one that did where this does not
 }
 
 // Prepare does the first half of a reading: of the options it minds Orientation,
@@ -132,21 +135,46 @@ func Prepare(img image.Image, opt Options) (*Prepared, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := &Prepared{plane: p, unit: p.mm, width: b.Dx(), height: b.Dy()}
-	if opt.Orientation >= 5 {
-		out.width, out.height = out.height, out.width
+	ways := p.ways()
+	for i, way := range ways {
+		if out := way(); out != nil {
+			out.width, out.height = b.Dx(), b.Dy()
+			if opt.Orientation >= 5 {
+				out.width, out.height = out.height, out.width
+			}
+			rest := ways[i+1:]
+			out.others.Store(&rest)
+			return out, nil
+		}
 	}
-	if out.unit == 0 {
-		out.unit = unknownMM / float64(max(p.w, p.h))
+	return nil, p.also(noPrint("nothing stands out from the paper"))
+}
+
+// ways are those in which the print may be parted from the paper, the likeliest first: each gives nil where nothing stands
+// out.
+func (p plane) ways() (all []func() *Prepared) {
+	planes := []plane{p}
+	if s := p.scale.Source; s != "sheet" && s != "corners" {
+		planes = p.papers()
 	}
-	k, ok := inkOf(p, max(1, int(0.5/out.unit)), out.unit)
-	if !ok || k.contrast < 3 {
-		return nil, p.also(noPrint("nothing stands out from the paper"))
+	for _, part := range []func(plane, int, float64) (ink, bool){inkOf, inkByBorder} {
+		for _, pl := range planes {
+			all = append(all, func() *Prepared {
+				out := &Prepared{plane: pl, unit: pl.mm}
+				if out.unit == 0 {
+					out.unit = unknownMM / float64(max(pl.w, pl.h))
+				}
+				k, ok := part(pl, max(1, int(0.5/out.unit)), out.unit)
+				if !ok {
+					return nil
+				}
+				out.ink = k
+				out.plane.c, out.plane.channel = channels{}, nil // the picture itself is no longer needed
+				return out
+			})
+		}
 	}
-	out.ink = k
-	out.plane.c = channels{} // the picture itself is no longer needed
-	out.plane.channel = nil
-	return out, nil
+	return all
 }
 
 // check is what a picture and its scale are refused for.
@@ -190,13 +218,37 @@ func (p *Prepared) Read(opt Options) (Reading, error) {
 			Text: fmt.Sprintf("%d of the sheet's four marks cannot be seen, so there is no scale; take the picture again with all four in it, or "+
 				"give the paper's corners.", n)})
 	}
+	if q := p.better.Load(); q != nil {
+		return q.read(r, opt)
+	}
+	got, err := p.read(r, opt)
+	others := p.others.Load()
+	if err == nil || others == nil {
+		p.others.Store(nil)
+		return got, err
+	}
+	for _, way := range *others {
+		if q := way(); q != nil {
+			if got, e := q.read(r, opt); e == nil {
+				p.better.Store(q)
+				p.others.Store(nil)
+				return got, nil
+			}
+		}
+	}
+	p.others.Store(nil)
+	return Reading{}, err
+}
+
+// read reads the print in the ink as it is into what is known of the picture.
+func (p *Prepared) read(known Reading, opt Options) (Reading, error) {
 	try := func(turned bool) (out Reading, patchy bool, err error) {
 		f, err := findFoot(p.ink.cut(opt, p.plane, p.unit), p.unit, p.plane.mm > 0, turned)
 		if err != nil {
 			return out, false, err
 		}
-		out = r
-		out.Warnings, out.Flags = slices.Clone(r.Warnings), slices.Clone(r.Flags)
+		out = known
+		out.Warnings, out.Flags = slices.Clone(known.Warnings), slices.Clone(known.Flags)
 		return out, f.patchy, f.read(&out, p.ink, p.plane, opt)
 	}
 	got, patchy, err := try(false)

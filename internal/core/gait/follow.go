@@ -22,6 +22,8 @@ const (
 	leapAlike     = 0.2   // of the way, by which theirs differ
 	leapPX        = 2.0
 	leapReach     = 18.0 // diameters, within which the dots of one leg lie
+	aloneReach    = 3.5  // diameters, within which a trail that just began takes a spot that is left
+	aloneBy       = 2.0  // times as near as any other that is left
 	hiddenShare   = 0.55 // a spot of less than this of a dot's usual area is half hidden
 )
 
@@ -339,6 +341,7 @@ func link(open []*trail, spots []spot, frame int) (left []spot) {
 	}
 	for leap(open, spots, frame, of, by) {
 	}
+	alone(open, spots, frame, of, by)
 	for i, t := range open {
 		if k := of[i]; k >= 0 {
 			t.frames, t.spots = append(t.frames, frame), append(t.spots, spots[k])
@@ -350,6 +353,36 @@ func link(open []*trail, spots []spot, frame int) (left []spot) {
 		}
 	}
 	return left
+}
+
+// alone gives trails that just began their spots, farther than is expected of what has no speed yet, where nothing else could
+// be meant: on a foot that swings they would end at once, frame by frame.
+func alone(open []*trail, spots []spot, frame int, of, by []int) {
+	type pair struct{ trail, spot int }
+	var near []pair
+	var far []float64
+	for i, t := range open {
+		at, last := t.last()
+		if of[i] >= 0 || at != frame-1 || len(t.frames) > 1 {
+			continue
+		}
+		for k, s := range spots {
+			if d := s.distance(last.Point); by[k] < 0 && d < aloneReach*last.diameter && s.diameter < 1.5*last.diameter && last.diameter < 1.5*s.diameter {
+				near, far = append(near, pair{i, k}), append(far, d)
+			}
+		}
+	}
+	for n, p := range near {
+		only := true
+		for m, q := range near {
+			if only = only && (m == n || p.trail != q.trail && p.spot != q.spot || far[m] > aloneBy*far[n]); !only {
+				break
+			}
+		}
+		if only {
+			of[p.trail], by[p.spot] = p.spot, p.trail
+		}
+	}
 }
 
 // leap gives the trails of one leg, which all went farther at once than any was expected to, their spots: those that lie
