@@ -367,7 +367,8 @@ func alone(open []*trail, spots []spot, frame int, of, by []int) {
 			continue
 		}
 		for k, s := range spots {
-			if d := s.distance(last.Point); by[k] < 0 && d < aloneReach*last.diameter && s.diameter < 1.5*last.diameter && last.diameter < 1.5*s.diameter {
+			d := s.distance(last.Point)
+			if by[k] < 0 && d < aloneReach*last.diameter && s.diameter < 1.5*last.diameter && last.diameter < 1.5*s.diameter {
 				near, far = append(near, pair{i, k}), append(far, d)
 			}
 		}
