@@ -5,32 +5,36 @@ import (
 	"testing"
 )
 
-// Pieces that a picture has far from the print are left out of what is looked at, and the others keep their labels.
-func TestPiecesFarFromThePrint(t *testing.T) {
-	t.Parallel()
-	const unit = 0.5
+// drawn is a print without toes, half a millimetre a pixel, the ball to the picture's top, with discs on or off it.
+func drawn(discs ...[4]float64) *mask { // x, y, radius, 1 for on
 	m := newMask(1200, 900)
-	disc := func(x, y, r float64, on bool) {
-		for i := range m.on {
-			if math.Hypot(float64(i%m.w)-x, float64(i/m.w)-y) < r {
-				m.on[i] = on
-			}
-		}
-	}
-	for k := range 20 { // rows of drops far to the right, labelled before most of the print
-		disc(1000, 40+40*float64(k), 6, true)
-	}
-	for y := 200; y < 640; y++ { // the print, wider in front
+	for y := 200; y < 640; y++ {
 		half := 62 - 22*math.Sin(math.Pi*float64(y-200)/440) + 16*float64(640-y)/440
 		for x := 300 - int(half); x < 300+int(half); x++ {
 			m.on[y*m.w+x] = true
 		}
 	}
-	for _, at := range [][2]float64{{300, 330}, {280, 430}, {310, 540}} { // patches that stayed dry
-		disc(at[0], at[1], 9, false)
+	for _, d := range discs {
+		for y := int(d[1] - d[2]); y <= int(d[1]+d[2]); y++ {
+			for x := int(d[0] - d[2]); x <= int(d[0]+d[2]); x++ {
+				if math.Hypot(float64(x)-d[0], float64(y)-d[1]) < d[2] {
+					m.on[y*m.w+x] = d[3] > 0
+				}
+			}
+		}
 	}
-	disc(366, 420, 10, true) // a patch parted it from the rest
-	f, err := findFoot(m, unit, true, false)
+	return m
+}
+
+// Pieces that a picture has far from the print are left out of what is looked at, and the others keep their labels.
+func TestPiecesFarFromThePrint(t *testing.T) {
+	t.Parallel()
+	discs := [][4]float64{{300, 330, 9, 0}, {280, 430, 9, 0}, {310, 540, 9, 0}, // patches that stayed dry
+		{366, 420, 10, 1}} // one parted this from the rest
+	for k := range 20 { // drops far to the right, labelled before most of the print
+		discs = append(discs, [4]float64{1000, 40 + 40*float64(k), 6, 1})
+	}
+	f, err := findFoot(drawn(discs...), 0.5, true, false)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -42,6 +46,21 @@ func TestPiecesFarFromThePrint(t *testing.T) {
 	}
 	if f.body.get(1000-f.x0, 40-f.y0) {
 		t.Error("a drop far away was")
+	}
+}
+
+// A drop ahead of the toes is none of them.
+func TestDropAheadOfToes(t *testing.T) {
+	t.Parallel()
+	toes := [][4]float64{{250, 174, 18, 1}, {290, 168, 14, 1}, {322, 174, 13, 1}, {350, 178, 13, 1}}
+	for _, discs := range [][][4]float64{toes, append(toes, [4]float64{300, 110, 9, 1})} {
+		f, err := findFoot(drawn(discs...), 0.5, true, false)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(f.toes) != len(toes) {
+			t.Errorf("with %d discs: %d toes", len(discs), len(f.toes))
+		}
 	}
 }
 

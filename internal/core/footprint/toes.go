@@ -1,6 +1,7 @@
 package footprint
 
 import (
+	"cmp"
 	"math"
 	"slices"
 )
@@ -85,6 +86,7 @@ func (f *foot) looseToes(s spots) {
 		}
 		f.addToes(s.label, p)
 	}
+	f.dropAhead(a)
 	slices.SortFunc(f.toes, func(p, q *toe) int { return int(math.Copysign(1, a.off(p.cx, p.cy)-a.off(q.cx, q.cy))) })
 	for len(f.toes) > 5 {
 		smallest := 0
@@ -94,6 +96,37 @@ func (f *foot) looseToes(s spots) {
 			}
 		}
 		f.toes = slices.Delete(f.toes, smallest, smallest+1)
+	}
+}
+
+// tipMM is how far ahead of its toe a tip may lie that a dry patch parts from it.
+const tipMM = 5.0
+
+// dropAhead leaves out what lies wholly ahead of all other toes: a drop of water.
+func (f *foot) dropAhead(a frame) {
+	ahead := 0.0
+	if f.patchy {
+		ahead = tipMM / f.unit
+	}
+	ends := func(t *toe) (rear, tip float64) {
+		rear, tip = math.Inf(1), math.Inf(-1)
+		for _, i := range t.at {
+			p := a.past(float64(i%f.w), float64(i/f.w))
+			rear, tip = min(rear, p), max(tip, p)
+		}
+		return rear, tip
+	}
+	slices.SortFunc(f.toes, func(p, q *toe) int {
+		_, a := ends(p)
+		_, b := ends(q)
+		return cmp.Compare(b, a)
+	})
+	for len(f.toes) >= 3 {
+		rear, _ := ends(f.toes[0])
+		if _, tip := ends(f.toes[1]); rear < tip+ahead {
+			return
+		}
+		f.toes = f.toes[1:]
 	}
 }
 
