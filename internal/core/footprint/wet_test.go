@@ -468,8 +468,8 @@ func (w *wetTally) add(t *testing.T, f *wetFoot, got footprint.Reading, err erro
 
 func (w *wetTally) check(t *testing.T) {
 	t.Helper()
-	t.Logf("%.0f read, %.0f refused: arch index off by %.4f on average, %.4f at worst, %.0f within two of their own SDs; side told wrong %.0f, "+
-		"length over 3 mm off %.0f", w.n, w.refused, w.sum/w.n, w.worst, w.within, w.sides, w.far)
+	t.Logf("%.0f read, %.0f refused: arch index off by %.4f on average, %.4f at worst, %.0f within two of their own SDs; "+
+		"side told wrong %.0f, length over 3 mm off %.0f", w.n, w.refused, w.sum/w.n, w.worst, w.within, w.sides, w.far)
 	if w.refused > 1 || w.sides > 1 || w.sum/w.n > 0.008 || w.within < 0.92*w.n || w.far > 0.15*w.n {
 		t.Error("over the limits")
 	}
