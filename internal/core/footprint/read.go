@@ -157,23 +157,25 @@ func (p plane) ways() (all []func() *Prepared) {
 	if s := p.scale.Source; s != "sheet" && s != "corners" {
 		planes = p.papers()
 	}
-	for _, part := range []func(plane, int, float64) (ink, bool){inkOf, inkByBorder} {
-		for _, pl := range planes {
-			all = append(all, func() *Prepared {
-				out := &Prepared{plane: pl, unit: pl.mm}
-				if out.unit == 0 {
-					out.unit = unknownMM / float64(max(pl.w, pl.h))
-				}
-				k, ok := part(pl, max(1, int(0.5/out.unit)), out.unit)
-				if !ok {
-					return nil
-				}
-				out.ink = k
-				out.plane.c, out.plane.channel = channels{}, nil // the picture itself is no longer needed
-				return out
-			})
-		}
+	add := func(pl plane, part func(plane, int, float64) (ink, bool)) {
+		all = append(all, func() *Prepared {
+			out := &Prepared{plane: pl, unit: pl.mm}
+			if out.unit == 0 {
+				out.unit = unknownMM / float64(max(pl.w, pl.h))
+			}
+			k, ok := part(pl, max(1, int(0.5/out.unit)), out.unit)
+			if !ok {
+				return nil
+			}
+			out.ink = k
+			out.plane.c, out.plane.channel = channels{}, nil // the picture itself is no longer needed
+			return out
+		})
 	}
+	for _, pl := range planes {
+		add(pl, inkOf)
+	}
+	add(planes[0], inkByBorder) // it takes longest, and knows a floor from a print no better
 	return all
 }
 
