@@ -15,7 +15,8 @@ const (
 	paperWhole  = 0.78 // of a border that has such a step, all the same way
 	paperGlance = 6    // places, of which one tells whether the others are worth a look
 	paperHalf   = 0.5
-	paperFar    = 5.0 // on either side, where what lies there is still so unlike
+	paperFar    = 5.0 // on either side, where what lies there is still unlike
+	paperStays  = 0.6 // by so much of the step
 	leastChord  = 0.3 // of the picture's shorter side, that a border is long
 	leastOff    = 0.002
 	leastLeft   = 0.3 // of the picture, that the paper is
@@ -54,7 +55,7 @@ func paperIn(c channels) []halfPlane {
 						sum += v
 					}
 				}
-				logs[k].v[y*w+x] = float32(math.Log(float64(sum)/float64(by*by) + 8))
+				logs[k].v[y*w+x] = float32(math.Log(max(0, float64(sum))/float64(by*by) + 8)) // a JPEG's colours go below 0
 			}
 		}
 		gx[k], gy[k] = make([]float32, w*h), make([]float32, w*h)
@@ -143,7 +144,7 @@ func (l halfPlane) border(area []Point, gx, gy [3][]float32, logs [3]*raster, le
 			x, y := from.X+(float64(i)+0.5)*way.X, from.Y+(float64(i)+0.5)*way.Y
 			wide += float64(logs[k].sample(x+paperFar*l.n.X, y+paperFar*l.n.Y) - logs[k].sample(x-paperFar*l.n.X, y-paperFar*l.n.Y))
 		}
-		if wide*sum > 0 && math.Abs(wide) > 0.6*math.Abs(sum) {
+		if wide*sum > 0 && math.Abs(wide) > paperStays*math.Abs(sum) {
 			best = math.Abs(sum) / float64(n)
 		}
 	}
