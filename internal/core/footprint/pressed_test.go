@@ -138,30 +138,9 @@ func (f *pressedFoot) measure() {
 		}
 	}
 	f.keepLargest()
-	// The heel: its widest within the rear quarter, its middle half of that up and midway across.
-	rear, front := f.h, 0
-	for k, on := range f.body {
-		if on {
-			rear, front = min(rear, k/f.w), max(front, k/f.w)
-		}
-	}
-	across := func(j int) (lo, hi int) {
-		lo, hi = f.w, -1
-		for i := range f.w {
-			if f.body[j*f.w+i] {
-				lo, hi = min(lo, i), max(hi, i)
-			}
-		}
-		return lo, hi
-	}
-	wide := 0
-	for j := rear; j < rear+(front-rear)/4; j++ {
-		lo, hi := across(j)
-		wide = max(wide, hi-lo+1)
-	}
-	lo, hi := across(rear + wide/2)
+	lo, hi, row := heelRow(f.body, f.w)
 	x0, _ := f.place(lo, 0)
-	x1, y := f.place(hi, rear+wide/2)
+	x1, y := f.place(hi, row)
 	f.heel = [2]float64{(x0 + x1) / 2, y}
 	far := 0.0
 	for k, on := range second {
@@ -201,6 +180,34 @@ func (f *pressedFoot) measure() {
 	for _, mm2 := range slices {
 		f.ballMM = max(f.ballMM, mm2)
 	}
+}
+
+// heelRow is where a print's heel lies on a grid so wide, the heel in its first rows: half of the heel's widest, within the
+// rear quarter, up from its end, and from where to where it reaches across there.
+func heelRow(on []bool, w int) (lo, hi, row int) {
+	rear, front := len(on)/w, 0
+	for k, in := range on {
+		if in {
+			rear, front = min(rear, k/w), max(front, k/w)
+		}
+	}
+	across := func(j int) (lo, hi int) {
+		lo, hi = w, -1
+		for i, in := range on[j*w : (j+1)*w] {
+			if in {
+				lo, hi = min(lo, i), max(hi, i)
+			}
+		}
+		return lo, hi
+	}
+	wide := 0
+	for j := rear; j < rear+(front-rear)/4; j++ {
+		lo, hi := across(j)
+		wide = max(wide, hi-lo+1)
+	}
+	row = rear + wide/2
+	lo, hi = across(row)
+	return lo, hi, row
 }
 
 // keepLargest drops ink of the body that lies by itself, as the reader drops a splash, but for what an arch parts.

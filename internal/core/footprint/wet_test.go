@@ -38,10 +38,10 @@ func (w *waves) at(x, y float64) float64 {
 	return 1.5 * ((g(i, j)*(1-a)+g(i+1, j)*a)*(1-b) + (g(i, j+1)*(1-a)+g(i+1, j+1)*a)*b)
 }
 
-// wetFoot is a third maker of prints, that shares nothing with the others: shapes by how far inside them a place lies, joined
-// softly, on an axis that is bent, with a border that frays; toes that touch, and hang on to the ball by necks. Then come the
-// water, the paper with its creases and lines, the floor that it lies on, light, shadow and a telephone's camera. Lengths mm,
-// y from the heel to the toes, x to the inner side.
+// wetFoot is a third maker of prints, that shares nothing with the others but how the method finds the heel: shapes by how far
+// inside them a place lies, joined softly, on an axis that is bent, with a border that frays; toes that touch, and hang on to
+// the ball by necks. Then come the water, the paper with its creases and lines, the floor that it lies on, light, shadow and a
+// telephone's camera. Lengths mm, y from the heel to the toes, x to the inner side.
 type wetFoot struct {
 	side                    term.Side
 	long, soft, bend, stout float64
@@ -186,31 +186,14 @@ func (f *wetFoot) place(k int) (x, y float64) {
 func (f *wetFoot) measure() {
 	f.w, f.h = int(0.6*f.long/wetMM), int(1.2*f.long/wetMM)
 	f.body, f.toe, f.second = make([]bool, f.w*f.h), make([]bool, f.w*f.h), make([]bool, f.w*f.h)
-	rear, front := f.h, 0
 	for k := range f.body {
 		x, y := f.place(k)
 		b, t, n := f.at(x, y)
 		f.body[k], f.toe[k] = b > 0 && b >= t, t > 0 && t > b
-		if f.second[k] = f.toe[k] && n == 1; f.body[k] {
-			rear, front = min(rear, k/f.w), max(front, k/f.w)
-		}
+		f.second[k] = f.toe[k] && n == 1
 	}
-	across := func(j int) (lo, hi int) {
-		lo, hi = f.w, -1
-		for i := range f.w {
-			if f.body[j*f.w+i] {
-				lo, hi = min(lo, i), max(hi, i)
-			}
-		}
-		return lo, hi
-	}
-	wide := 0
-	for j := rear; j < rear+(front-rear)/4; j++ {
-		lo, hi := across(j)
-		wide = max(wide, hi-lo+1)
-	}
-	lo, hi := across(rear + wide/2)
-	x0, hy := f.place((rear+wide/2)*f.w + lo)
+	lo, hi, row := heelRow(f.body, f.w)
+	x0, hy := f.place(row*f.w + lo)
 	x1, _ := f.place(hi)
 	hx := (x0 + x1) / 2
 	far, ax, ay := 0.0, 0.0, 1.0
