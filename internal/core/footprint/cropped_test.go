@@ -2,7 +2,10 @@ package footprint
 
 import (
 	"math"
+	"math/rand/v2"
 	"testing"
+
+	"trevik/internal/core/fault"
 )
 
 // drawn is a print without toes, half a millimetre a pixel, the ball to the picture's top, with discs on or off it.
@@ -114,4 +117,28 @@ func TestPaperIn(t *testing.T) {
 			t.Errorf("%s has borders: %v", name, got)
 		}
 	}
+}
+
+// Whatever drops, patches and toes a print has: a foot, or words.
+func FuzzDrops(f *testing.F) {
+	for seed := range uint64(8) {
+		f.Add(seed)
+	}
+	f.Fuzz(func(t *testing.T, seed uint64) {
+		r := rand.New(rand.NewPCG(seed, 9))
+		discs := make([][4]float64, r.IntN(60))
+		for i := range discs {
+			discs[i] = [4]float64{50 + 1100*r.Float64(), 50 + 800*r.Float64(), 2 + 30*r.Float64()*r.Float64(), float64(r.IntN(2))}
+			if r.IntN(3) > 0 { // about the print
+				discs[i][0], discs[i][1] = 200+200*r.Float64(), 120+560*r.Float64()
+			}
+		}
+		got, err := findFoot(drawn(discs...), 0.5, r.IntN(2) == 0, r.IntN(4) == 0)
+		if _, words := fault.As(err); err != nil && !words {
+			t.Fatal(err)
+		}
+		if err == nil && got.area() == 0 {
+			t.Error("a foot without a body")
+		}
+	})
 }
