@@ -358,9 +358,11 @@ func link(open []*trail, spots []spot, frame int) (left []spot) {
 // alone gives trails that just began their spots, farther than is expected of what has no speed yet, where nothing else could
 // be meant: on a foot that swings they would end at once, frame by frame.
 func alone(open []*trail, spots []spot, frame int, of, by []int) {
-	type pair struct{ trail, spot int }
+	type pair struct {
+		trail, spot int
+		far         float64
+	}
 	var near []pair
-	var far []float64
 	for i, t := range open {
 		at, last := t.last()
 		if of[i] >= 0 || at != frame-1 || len(t.frames) > 1 {
@@ -369,18 +371,14 @@ func alone(open []*trail, spots []spot, frame int, of, by []int) {
 		for k, s := range spots {
 			d := s.distance(last.Point)
 			if by[k] < 0 && d < aloneReach*last.diameter && s.diameter < 1.5*last.diameter && last.diameter < 1.5*s.diameter {
-				near, far = append(near, pair{i, k}), append(far, d)
+				near = append(near, pair{i, k, d})
 			}
 		}
 	}
-	for n, p := range near {
-		only := true
-		for m, q := range near {
-			if only = only && (m == n || p.trail != q.trail && p.spot != q.spot || far[m] > aloneBy*far[n]); !only {
-				break
-			}
-		}
-		if only {
+	for _, p := range near {
+		if !slices.ContainsFunc(near, func(q pair) bool {
+			return q != p && (q.trail == p.trail || q.spot == p.spot) && q.far <= aloneBy*p.far
+		}) {
 			of[p.trail], by[p.spot] = p.spot, p.trail
 		}
 	}
