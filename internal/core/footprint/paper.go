@@ -267,28 +267,10 @@ const (
 	overShare = 0.02 // of the border's length
 )
 
-// papers are the planes on which a print may be, the likeliest first: the paper within its border, and all that was seen.
-func (p plane) papers() []plane {
-	paper := paperIn(p.c)
-	if len(paper) == 0 {
-		return []plane{p}
+// borders are those of a paper that print does not run over, in the ink of the plane within it: all where that has none.
+func (p plane) borders(paper []halfPlane, inner plane, print *Prepared) []halfPlane {
+	if print == nil {
+		return paper
 	}
-	inner := p.within(paper)
-	out := []plane{inner, p}
-	unit := p.mm
-	if unit == 0 {
-		unit = unknownMM / float64(max(inner.w, inner.h))
-	}
-	k, ok := inkOf(inner, max(1, int(0.5/unit)), unit)
-	if !ok {
-		return out
-	}
-	real := slices.DeleteFunc(slices.Clone(paper), func(l halfPlane) bool { return p.runsOver(l, paper, inner, k) })
-	if len(real) < len(paper) {
-		out = slices.Insert(out, 0, p)
-		if len(real) > 0 {
-			out[0] = p.within(real)
-		}
-	}
-	return out
+	return slices.DeleteFunc(slices.Clone(paper), func(l halfPlane) bool { return p.runsOver(l, paper, inner, print.ink) })
 }

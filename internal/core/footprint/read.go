@@ -153,30 +153,44 @@ func Prepare(img image.Image, opt Options) (*Prepared, error) {
 // ways are those in which the print may be parted from the paper, the likeliest first: each gives nil where nothing stands
 // out.
 func (p plane) ways() (all []func() *Prepared) {
-	planes := []plane{p}
-	if s := p.scale.Source; s != "sheet" && s != "corners" {
-		planes = p.papers()
-	}
 	add := func(pl plane, part func(plane, int, float64) (ink, bool)) {
-		all = append(all, func() *Prepared {
-			out := &Prepared{plane: pl, unit: pl.mm}
-			if out.unit == 0 {
-				out.unit = unknownMM / float64(max(pl.w, pl.h))
-			}
-			k, ok := part(pl, max(1, int(0.5/out.unit)), out.unit)
-			if !ok {
-				return nil
-			}
-			out.ink = k
-			out.plane.c, out.plane.channel = channels{}, nil // the picture itself is no longer needed
-			return out
-		})
+		all = append(all, func() *Prepared { return pl.parted(part) })
 	}
-	for _, pl := range planes {
-		add(pl, inkOf)
+	likeliest, whole := p, true // whether all that was seen is still to be looked at
+	if s := p.scale.Source; s != "sheet" && s != "corners" {
+		if paper := paperIn(p.c); len(paper) > 0 {
+			likeliest = p.within(paper)
+			inner := likeliest.parted(inkOf)
+			if borders := p.borders(paper, likeliest, inner); len(borders) > 0 && len(borders) < len(paper) {
+				likeliest = p.within(borders)
+				add(likeliest, inkOf)
+			} else if len(borders) == 0 {
+				likeliest, whole = p, false
+				add(p, inkOf)
+			}
+			all = append(all, func() *Prepared { return inner })
+		}
 	}
-	add(planes[0], inkByBorder) // it takes longest, and knows a floor from a print no better
+	if whole {
+		add(p, inkOf)
+	}
+	add(likeliest, inkByBorder) // it takes longest, and knows a floor from a print no better
 	return all
+}
+
+// parted is the print on a plane, parted from the paper; nil where nothing stands out.
+func (p plane) parted(part func(plane, int, float64) (ink, bool)) *Prepared {
+	out := &Prepared{plane: p, unit: p.mm}
+	if out.unit == 0 {
+		out.unit = unknownMM / float64(max(p.w, p.h))
+	}
+	k, ok := part(p, max(1, int(0.5/out.unit)), out.unit)
+	if !ok {
+		return nil
+	}
+	out.ink = k
+	out.plane.c, out.plane.channel = channels{}, nil // the picture itself is no longer needed
+	return out
 }
 
 // check is what a picture and its scale are refused for.
@@ -196,6 +210,11 @@ func (opt Options) check(b image.Rectangle) error {
 		l.Range("orientation", float64(opt.Orientation), 1, 8, "")
 	}
 	return l.Err()
+}
+
+// byHand says whether a hand put anything right that changes the reading.
+func (opt Options) byHand() bool {
+	return opt.Level != 0 || opt.Axis != nil || opt.ToeLine != nil || len(opt.Strokes) > 0 || opt.Cuts != nil
 }
 
 // Read does the second half: of the options it minds Foot, Level, Axis, ToeLine and
@@ -219,6 +238,11 @@ func (p *Prepared) Read(opt Options) (Reading, error) {
 		r.Warnings = append(r.Warnings, fault.Warning{Code: "marks_missing",
 			Text: fmt.Sprintf("%d of the sheet's four marks cannot be seen, so there is no scale; take the picture again with all four in it, or "+
 				"give the paper's corners.", n)})
+	}
+	if opt.byHand() && p.others.Load() != nil { // the way is chosen without the hand, so that it stays the same under it
+		if _, err := p.Read(Options{Foot: opt.Foot}); err != nil {
+			p.others.Store(nil)
+		}
 	}
 	if q := p.better.Load(); q != nil {
 		return q.read(r, opt)

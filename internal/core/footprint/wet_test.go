@@ -506,3 +506,32 @@ func TestWetPrintsOnSheet(t *testing.T) {
 	})
 	all.check(t)
 }
+
+// The way in which a print was parted from its paper stays the same under a hand, also where the hand comes first.
+func TestSameWayUnderAHand(t *testing.T) {
+	t.Parallel()
+	f := newWetFoot(709) // squared paper on a floor, read by the print's border alone
+	img, mm := f.photo(wetKinds[709%3])
+	opt := footprint.Options{MMPerPx: mm}
+	hand := footprint.Options{MMPerPx: mm, Level: 0.45, Strokes: []footprint.Stroke{
+		{Points: []footprint.Point{{X: 115, Y: 180}, {X: 165, Y: 180}}, Radius: 28},
+		{Points: []footprint.Point{{X: 180, Y: 200}, {X: 185, Y: 380}}, Radius: 18}, {Points: []footprint.Point{{X: 182, Y: 385}}, Radius: 36}}}
+	var got [2]footprint.Reading
+	for i := range got {
+		p, err := footprint.Prepare(img, opt)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if i == 0 {
+			if _, err := p.Read(opt); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if got[i], err = p.Read(hand); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if got[0].ArchIndex != got[1].ArchIndex || got[0].LengthMM != got[1].LengthMM {
+		t.Errorf("arch index %.4f and %.4f, length %.1f and %.1f mm", got[0].ArchIndex, got[1].ArchIndex, got[0].LengthMM, got[1].LengthMM)
+	}
+}
