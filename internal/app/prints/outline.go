@@ -1,11 +1,9 @@
 package prints
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"image"
-	"image/jpeg"
 	"math"
 	"slices"
 	"time"
@@ -91,12 +89,12 @@ func (p *Prints) AddOutline(ctx context.Context, who app.Actor, fitID uint64, fi
 	if err != nil {
 		return "", err
 	}
-	values, err := opt.read(img)
+	img, data, err := asKept(img)
 	if err != nil {
 		return "", err
 	}
-	var data bytes.Buffer
-	if err := jpeg.Encode(&data, img, &jpeg.Options{Quality: 90}); err != nil {
+	values, err := opt.read(img)
+	if err != nil {
 		return "", err
 	}
 	options, err := json.Marshal(opt)
@@ -114,7 +112,7 @@ func (p *Prints) AddOutline(ctx context.Context, who app.Actor, fitID uint64, fi
 		}
 		if err == nil {
 			_, err = q.AddPicture(ctx, db.AddPictureParams{ShopID: who.ShopID, FitID: fitID, Kind: OutlineKind, Side: string(side),
-				Width: int32(b.Dx()), Height: int32(b.Dy()), Data: data.Bytes(), Options: options, Kept: keep, MadeBy: who.UserID, MadeAt: p.Now()})
+				Width: int32(b.Dx()), Height: int32(b.Dy()), Data: data, Options: options, Kept: keep, MadeBy: who.UserID, MadeAt: p.Now()})
 		}
 		if err == nil {
 			_, err = p.Visits.Put(ctx, q, who, fitID, values)

@@ -102,12 +102,12 @@ func (p *Prints) Add(ctx context.Context, who app.Actor, fitID uint64, side term
 		return footprint.Answer{}, err
 	}
 	opt.MMPerPx *= shrunk
+	img, data, err := asKept(img)
+	if err != nil {
+		return footprint.Answer{}, err
+	}
 	answer, err := readPrint(img, side, opt)
 	if err != nil {
-		return answer, err
-	}
-	var data bytes.Buffer
-	if err := jpeg.Encode(&data, img, &jpeg.Options{Quality: 90}); err != nil {
 		return answer, err
 	}
 	options, values, err := toKeep(side, opt, answer)
@@ -125,7 +125,7 @@ func (p *Prints) Add(ctx context.Context, who app.Actor, fitID uint64, side term
 		}
 		if err == nil {
 			_, err = q.AddPicture(ctx, db.AddPictureParams{ShopID: who.ShopID, FitID: fitID, Kind: Kind, Side: string(side), Width: int32(b.Dx()),
-				Height: int32(b.Dy()), Data: data.Bytes(),
+				Height: int32(b.Dy()), Data: data,
 				Options: options, Kept: keep, MadeBy: who.UserID, MadeAt: p.Now()})
 		}
 		if err == nil {
@@ -133,6 +133,16 @@ func (p *Prints) Add(ctx context.Context, who app.Actor, fitID uint64, side term
 		}
 		return err
 	})
+}
+
+// asKept is a picture as its file (JPEG) keeps it: what is read of that is the same when it is read again.
+func asKept(img image.Image) (image.Image, []byte, error) {
+	var data bytes.Buffer
+	if err := jpeg.Encode(&data, img, &jpeg.Options{Quality: 95}); err != nil {
+		return nil, nil, err
+	}
+	kept, err := jpeg.Decode(bytes.NewReader(data.Bytes()))
+	return kept, data.Bytes(), err
 }
 
 // Adjust reads a side's picture again with what was put right by hand, and records the new
