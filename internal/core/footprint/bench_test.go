@@ -12,14 +12,9 @@ import (
 	"trevik/internal/device"
 )
 
-// photo12 is a 12-megapixel JPEG of a print on a sheet of brown paper, and the
-// options to read it with.
-func photo12(b *testing.B) []byte {
+// photo12 is a picture as a 12-megapixel JPEG.
+func photo12(b *testing.B, small image.Image) []byte {
 	b.Helper()
-	r := rand.New(rand.NewPCG(6, 1))
-	f := device.RandomFoot(r)
-	small := f.Render(device.Photo{Paper: footprint.A4, MMPerPx: 0.2, Tilt: 0.05, Roll: 2, Base: color.RGBA{190, 150, 105, 255}, Dark: 0.5,
-		Uneven: 0.3, Noise: 3, Soft: 1.2}, r)
 	// A phone's picture of it: 3000 × 4000.
 	big := image.NewRGBA(image.Rect(0, 0, 3000, 4000))
 	sb := small.Bounds()
@@ -35,9 +30,9 @@ func photo12(b *testing.B) []byte {
 	return out.Bytes()
 }
 
-// The reading of a 12-megapixel JPEG beside the decoding of the same picture.
-func BenchmarkPhoto12MP(b *testing.B) {
-	data := photo12(b)
+// decoding is how long a JPEG takes to be decoded.
+func decoding(b *testing.B, data []byte) image.Image {
+	b.Helper()
 	img, err := jpeg.Decode(bytes.NewReader(data))
 	if err != nil {
 		b.Fatal(err)
@@ -49,9 +44,30 @@ func BenchmarkPhoto12MP(b *testing.B) {
 			}
 		}
 	})
+	return img
+}
+
+// The reading of a print on a sheet of brown paper, a 12-megapixel JPEG, beside the decoding of the same picture.
+func BenchmarkPhoto12MP(b *testing.B) {
+	r := rand.New(rand.NewPCG(6, 1))
+	f := device.RandomFoot(r)
+	img := decoding(b, photo12(b, f.Render(device.Photo{Paper: footprint.A4, MMPerPx: 0.2, Tilt: 0.05, Roll: 2,
+		Base: color.RGBA{190, 150, 105, 255}, Dark: 0.5, Uneven: 0.3, Noise: 3, Soft: 1.2}, r)))
 	b.Run("read", func(b *testing.B) {
 		for b.Loop() {
 			if _, err := footprint.Read(img, footprint.Options{}); err != nil {
+				b.Fatal(err)
+			}
+		}
+	})
+}
+
+// The same of a traced foot.
+func BenchmarkOutline12MP(b *testing.B) {
+	img := decoding(b, photo12(b, newDrawnFoot(7).onSheet(7, 1, 20)))
+	b.Run("read", func(b *testing.B) {
+		for b.Loop() {
+			if _, err := footprint.ReadOutline(img, footprint.OutlineOptions{}); err != nil {
 				b.Fatal(err)
 			}
 		}

@@ -43,7 +43,7 @@ func newRolledFoot(seed uint64) *rolledFoot {
 		x, y := 0.05-0.03*float64(i), 0.74-0.02*float64(i)
 		part(x, y, 0.055, t[0], t[1], t[2]*u(0.95, 1.08))
 	}
-	f.measure()
+	f.length, f.ball, f.heel = measureTraced(f.away, f.long)
 	return f
 }
 
@@ -58,14 +58,14 @@ func (f *rolledFoot) away(x, y float64) float64 {
 	return best
 }
 
-// measure measures the foot by the method's own words.
-func (f *rolledFoot) measure() {
+// measureTraced measures a foot by the method's own words, of which it is known how far a place lies from it.
+func measureTraced(away func(x, y float64) float64, long float64) (length, ball, heel float64) {
 	var border [][2]float64
 	const step = 0.25
-	for y := -0.1 * f.long; y < 1.1*f.long; y += step {
+	for y := -0.1 * long; y < 1.1*long; y += step {
 		in := false
-		for x := -0.35 * f.long; x < 0.35*f.long; x += step {
-			if now := f.away(x, y) < 0; now != in {
+		for x := -0.35 * long; x < 0.35*long; x += step {
+			if now := away(x, y) < 0; now != in {
 				border, in = append(border, [2]float64{x, y}), now
 			}
 		}
@@ -87,26 +87,27 @@ func (f *rolledFoot) measure() {
 				right[k] = s
 			}
 		}
-		f.length, f.ball, f.heel = hi-lo, 0, 0
+		length, ball, heel = hi-lo, 0, 0
 		inner := math.Inf(-1)
 		for k := range left {
 			at := (float64(k) + 0.5) / (hi - lo)
 			if wide := right[k] - left[k]; at < 0.25 {
-				f.heel = max(f.heel, wide)
+				heel = max(heel, wide)
 			} else if at > 0.55 && at < 0.85 {
-				f.ball, inner = max(f.ball, wide), max(inner, right[k])
+				ball, inner = max(ball, wide), max(inner, right[k])
 			}
 		}
-		k := int(f.heel / 2)
-		s0, t0 := (left[k]+right[k])/2, lo+f.heel/2
-		s1, t1 := inner-0.46*f.ball, hi
-		for t1 > lo && f.away(t1*ux+s1*uy, t1*uy-s1*ux) > 0 {
+		k := int(heel / 2)
+		s0, t0 := (left[k]+right[k])/2, lo+heel/2
+		s1, t1 := inner-0.46*ball, hi
+		for t1 > lo && away(t1*ux+s1*uy, t1*uy-s1*ux) > 0 {
 			t1 -= step
 		}
 		hx, hy, tx, ty := t0*ux+s0*uy, t0*uy-s0*ux, t1*ux+s1*uy, t1*uy-s1*ux
 		n := math.Hypot(tx-hx, ty-hy)
 		ux, uy = (tx-hx)/n, (ty-hy)/n
 	}
+	return length, ball, heel
 }
 
 // photo is the drawn line on paper, as a scanner has it, mm a pixel, turned by so much.

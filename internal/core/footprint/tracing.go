@@ -18,8 +18,10 @@ const OutlineSchema = "trevik.outline/v1"
 const (
 	PenMM          = 7.0  // a pencil's barrel keeps the line half of it from the foot
 	lineBackMM     = 5.0  // over which the paper about a line is taken
+	ridgeNearMM    = 2.5  // to either side of a line, or
+	ridgeFarMM     = 4.0  // where another lies beside it
 	leastLine      = 0.05 // of the logarithm of brightness, that a line is darker than its paper
-	lineOverNoise  = 5.0
+	lineOverNoise  = 3.0
 	strokeMM       = 10.0 // a piece of the line reaches so far at least
 	leastAcrossMM  = 110.0
 	mostAcrossMM   = 380.0
@@ -27,7 +29,12 @@ const (
 	slimmestTraced = 0.24
 	sampleMM       = 0.8 // along the outline
 	stiffness      = 0.06
+	slideCost      = 0.15 // beside what is not drawn there, along a ray
+	lineMiddleMM   = 1.2  // to either side, in which the line's middle is
+	lineWideMM     = 2.4  // of a felt pen's, at most so far from within it
+	heldMoveMM     = 0.3  // that it may lie from a place by hand
 	lineThere      = 0.3  // of the line's usual darkness
+	lineEnough     = 0.6  // what is darker is not more of a line
 	openFromMM     = 3.0  // a gap that is told
 	mostOpenMM     = 26.0 // a gap that cannot be bridged
 	mostMissing    = 0.34 // of the line
@@ -40,6 +47,18 @@ const (
 	heldMM         = 14.4 // along the line to either side of a place by hand, that it has a say in
 	heldAsideMM    = 3.0  // that the line may leave it next to it, and heldSpread times what it lies away more
 	heldSpread     = 0.6
+
+	leastStraightMM = 100.0 // of a fold or a ruled line
+	straightShare   = 0.55  // of its way across the paper
+	lineFaint       = 0.8   // what is drawn, of the picture's darkest; it is looked at again
+	lineFaintest    = 0.15
+	straightPlaces  = 8000 // that tell of them
+	straightPx      = 3.0  // to either side that they take
+	fewMissing      = 0.04 // of a line with which the search ends
+	lineSure        = 0.5  // of the line's usual darkness
+	besideLine      = 0.3  // the same of another foot's
+	besideMM        = 8.0  // from a line, where what is drawn is another's
+	posedAgain      = 3    // times that a line is followed anew from how it lies
 )
 
 // OutlineOptions are what is known or put right by hand. Points are pixels of the picture.
@@ -121,411 +140,44 @@ func ReadOutline(img image.Image, opt OutlineOptions) (Traced, error) {
 	if opt.Orientation >= 5 {
 		out.Width, out.Height = out.Height, out.Width
 	}
-	d := drawing{plane: p, score: 1}
-	for _, q := range opt.Through {
-		d.through = append(d.through, p.toPlane(q))
-	}
-	if err := d.find(&out); err != nil {
-		return Traced{}, err
-	}
-	if err := d.measure(&out, pen, opt); err != nil {
-		return Traced{}, err
-	}
-	return out, nil
-}
-
-// drawing is the search for the drawn line. Points are pixels of the plane.
-type drawing struct {
-	plane
-	dark  *raster // how much darker than its paper each place is, 1 is the line's usual darkness
-	light *raster // the logarithm of brightness, in the same measure
-	line  []Point
-	score float64
-
-	through []Point // by hand
-	held    []bool  // the looks outward that a hand has a say in
-}
-
-// find looks for the closed line about the foot.
-func (d *drawing) find(out *Traced) error {
-	ratio, err := d.darken()
-	if err != nil {
-		return err
-	}
-	from, along, across, err := d.pose()
-	if err != nil {
-		return err
-	}
-	c := d.capsule(from, along, across)
-	if err := d.follow(c); err != nil {
-		return err
-	}
-	return d.judge(out, c, ratio)
-}
-
-// darken takes the paper's own shade away, in the channel in which the line stands out most. ratio is the line's
-// darkness in multiples of the noise.
-func (d *drawing) darken() (ratio float64, err error) {
-	best, level := 0.0, 0.0
-	for i := range 2 { // brightness, and red, in which blue is dark
-		ch := d.channel(i)
-		r := newRaster(ch.w, ch.h)
-		for k, v := range ch.v {
-			r.v[k] = float32(math.Log(float64(v) + 8))
+	read := func(p plane) (Traced, error) {
+		out := out
+		d := drawing{plane: p, score: 1}
+		for _, q := range opt.Through {
+			d.through = append(d.through, p.toPlane(q))
 		}
-		r = blur(r, max(0, int(math.Round(0.25/d.mm))))
-		back := blur(r, max(2, int(lineBackMM/d.mm)))
-		dark := newRaster(ch.w, ch.h)
-		sample := make([]float64, 0, len(r.v)/7+1)
-		for k := range r.v {
-			dark.v[k] = back.v[k] - r.v[k]
-			if k%7 == 0 {
-				sample = append(sample, float64(dark.v[k]))
+		if err := d.find(&out); err != nil {
+			return Traced{}, err
+		}
+		if err := d.measure(&out, pen, opt); err != nil {
+			return Traced{}, err
+		}
+		return out, nil
+	}
+	if p.scale.Source == "given" { // what the paper lies on says nothing
+		for _, paper := range fewer(paperIn(p.c)) { // a shadow's border may be among them
+			out, err := read(p.within(paper))
+			over := slices.ContainsFunc(out.Line, func(q Point) bool {
+				q = p.toPlane(q)
+				return slices.ContainsFunc(paper, func(l halfPlane) bool { return l.past(q) > 0 })
+			})
+			if err == nil && !over {
+				return out, nil
 			}
 		}
-		slices.Sort(sample)
-		middle := sample[len(sample)/2]
-		off := make([]float64, len(sample))
-		for k, v := range sample {
-			off[k] = math.Abs(v - middle)
-		}
-		slices.Sort(off)
-		noise := max(1.4826*off[len(off)/2], 0.003)
-		top := sample[len(sample)*996/1000]
-		if v := top / noise; v > 1.2*best {
-			best, level, d.dark, d.light = v, top, dark, r
-		}
 	}
-	if level < leastLine || best < lineOverNoise {
-		return 0, noOutline("no line stands out from the paper")
-	}
-	for k := range d.dark.v {
-		d.dark.v[k] /= float32(level)
-		d.light.v[k] /= float32(level)
-	}
-	return best, nil
+	return read(p)
 }
 
-// pose is where the drawn foot lies: its middle, and half its length and width as directions.
-func (d *drawing) pose() (from, along, across Point, err error) {
-	m := newMask(d.w, d.h)
-	for i, v := range d.dark.v {
-		m.on[i] = v > 0.5
+// fewer are a paper's borders, then without the last of them, the least sharp, and so on, then without each of the others.
+func fewer(paper []halfPlane) (out [][]halfPlane) {
+	for n := len(paper); n > 0; n-- {
+		out = append(out, paper[:n])
 	}
-	labels, all := pieces(m)
-	keep := make([]bool, len(all)+1)
-	for _, p := range all {
-		keep[p.label] = math.Hypot(float64(p.x1-p.x0), float64(p.y1-p.y0))*d.mm >= strokeMM
+	for i := range len(paper) - 1 {
+		out = append(out, slices.Delete(slices.Clone(paper), i, i+1))
 	}
-	var at []Point
-	for i, l := range labels {
-		if l > 0 && keep[l] {
-			at = append(at, Point{float64(i % d.w), float64(i / d.w)})
-		}
-	}
-	if len(at) < 200 {
-		return from, along, across, noOutline("no line goes round a foot")
-	}
-	var sx, sy, xx, xy, yy float64
-	n := float64(len(at))
-	for _, p := range at {
-		sx, sy = sx+p.X/n, sy+p.Y/n
-	}
-	for _, p := range at {
-		x, y := p.X-sx, p.Y-sy
-		xx, xy, yy = xx+x*x, xy+x*y, yy+y*y
-	}
-	angle := 0.5 * math.Atan2(2*xy, xx-yy)
-	u := Point{math.Cos(angle), math.Sin(angle)}
-	v := Point{-u.Y, u.X}
-	reach := func(w Point) (lo, hi float64) {
-		t := make([]float64, len(at))
-		for i, p := range at {
-			t[i] = (p.X-sx)*w.X + (p.Y-sy)*w.Y
-		}
-		slices.Sort(t)
-		return t[len(t)*5/1000], t[len(t)*995/1000]
-	}
-	a0, a1 := reach(u)
-	b0, b1 := reach(v)
-	long, wide := (a1-a0)*d.mm, (b1-b0)*d.mm
-	switch {
-	case long < leastAcrossMM || long > mostAcrossMM:
-		err = noOutline("what is drawn is %.0f mm long", long)
-	case wide > stoutestTraced*long:
-		err = noOutline("what is drawn is %.0f by %.0f mm; one foot is traced on a sheet", long, wide)
-	case wide < slimmestTraced*long:
-		err = noOutline("what is drawn is %.0f by %.0f mm, and goes round no foot", long, wide)
-	}
-	ma, mb := (a0+a1)/2, (b0+b1)/2
-	from = Point{sx + ma*u.X + mb*v.X, sy + ma*u.Y + mb*v.Y}
-	return from, Point{u.X * (a1 - a0) / 2, u.Y * (a1 - a0) / 2}, Point{v.X * (b1 - b0) / 2, v.Y * (b1 - b0) / 2}, err
-}
-
-// ray is one look outward from the foot's middle line.
-type ray struct {
-	from, dir Point
-}
-
-// capsule is the looks outward all about a foot: square to its middle line along the sides, in a fan at its ends.
-func (d *drawing) capsule(from, along, across Point) []ray {
-	half, wide := math.Hypot(along.X, along.Y), math.Hypot(across.X, across.Y)
-	u := Point{along.X / half, along.Y / half}
-	v := Point{across.X / wide, across.Y / wide}
-	straight := half - wide
-	step := sampleMM / d.mm
-	var out []ray
-	side := func(sign float64) {
-		for t := -straight; t < straight; t += step {
-			out = append(out, ray{Point{from.X + sign*t*u.X, from.Y + sign*t*u.Y}, Point{sign * v.X, sign * v.Y}})
-		}
-	}
-	fan := func(sign float64) {
-		end := Point{from.X + sign*straight*u.X, from.Y + sign*straight*u.Y}
-		n := int(math.Pi * wide / step)
-		for k := range n {
-			s, c := math.Sincos(math.Pi * float64(k) / float64(n))
-			// From the side on which this end is reached, over the end, to the other.
-			out = append(out, ray{end, Point{sign * (c*v.X + s*u.X), sign * (c*v.Y + s*u.Y)}})
-		}
-	}
-	side(1)
-	fan(1)
-	side(-1)
-	fan(-1)
 	return out
-}
-
-// follow finds the closed way round along which there is most line, by dynamic programming over how far out it
-// lies on each ray.
-func (d *drawing) follow(rays []ray) error {
-	n := len(rays)
-	least, most := int(8/d.mm), int(85/d.mm)
-	w := most - least
-	const bend = 3 // steps that the line may move from one ray to the next
-	seen := make([][]float32, n)
-	for k, r := range rays {
-		seen[k] = make([]float32, w)
-		for j := range w {
-			q := Point{r.from.X + float64(least+j)*r.dir.X, r.from.Y + float64(least+j)*r.dir.Y}
-			if q.X >= 0 && q.Y >= 0 && q.X <= float64(d.w-1) && q.Y <= float64(d.h-1) {
-				seen[k][j] = min(1, max(0, d.dark.sample(q.X, q.Y)))
-			}
-		}
-	}
-	if err := d.hold(rays, seen, least); err != nil {
-		return err
-	}
-	// Twice round, so that where it begins says nothing; the middle of it counts.
-	turns := 2 * n
-	cost := make([]float32, w)
-	back := make([][]int8, turns)
-	for t := range turns {
-		row := seen[t%n]
-		next := make([]float32, w)
-		from := make([]int8, w)
-		for j := range w {
-			best, at := float32(math.Inf(1)), 0
-			for k := -bend; k <= bend; k++ {
-				if i := j + k; i >= 0 && i < w {
-					if c := cost[i] + stiffness*float32(k*k); c < best {
-						best, at = c, k
-					}
-				}
-			}
-			next[j], from[j] = best+1-row[j], int8(at)
-		}
-		cost, back[t] = next, from
-	}
-	j := 0
-	for i := range cost {
-		if cost[i] < cost[j] {
-			j = i
-		}
-	}
-	at := make([]int, turns)
-	for t := turns - 1; t >= 0; t-- {
-		at[t] = j
-		j += int(back[t][j])
-	}
-	d.line = make([]Point, n)
-	for k := range n {
-		t := k + n/2
-		r := rays[t%n]
-		// The middle of the line about there.
-		sum, weight := 0.0, 0.0
-		reach := int(math.Ceil(1.2 / d.mm))
-		for i := max(0, at[t]-reach); i <= min(w-1, at[t]+reach); i++ {
-			v := max(0, float64(seen[t%n][i]))
-			sum, weight = sum+v*float64(i), weight+v
-		}
-		out := float64(at[t])
-		if weight > 0.5 {
-			out = sum / weight
-		}
-		out += float64(least)
-		d.line[t%n] = Point{r.from.X + out*r.dir.X, r.from.Y + out*r.dir.Y}
-	}
-	return nil
-}
-
-// hold lets the line pass only through the places that a hand gave, and near them beside those.
-func (d *drawing) hold(rays []ray, seen [][]float32, least int) error {
-	const barred = -40
-	n := len(rays)
-	d.held = make([]bool, n)
-	reach := int(math.Round(heldMM / sampleMM))
-	// Which place has a say in a look: the nearest along the line.
-	near, out := make([]int, n), make([]float64, n)
-	for k := range near {
-		near[k] = reach + 1
-	}
-	for _, q := range d.through {
-		at, off := -1, math.Inf(1)
-		for k, r := range rays {
-			x, y := q.X-r.from.X, q.Y-r.from.Y
-			if aside := math.Abs(x*r.dir.Y - y*r.dir.X); x*r.dir.X+y*r.dir.Y > 0 && aside < off {
-				at, off = k, aside
-			}
-		}
-		if at < 0 {
-			return fault.List{{Field: "through", Text: "holds a place from which no line goes round the foot"}}
-		}
-		r := rays[at]
-		far := (q.X-r.from.X)*r.dir.X + (q.Y-r.from.Y)*r.dir.Y - float64(least)
-		if far < 0 || far > float64(len(seen[at])-1) {
-			return fault.List{{Field: "through", Text: "holds a place too far from the foot"}}
-		}
-		for k := -reach; k <= reach; k++ {
-			away := k
-			if away < 0 {
-				away = -away
-			}
-			if i := (at + k + n) % n; away < near[i] {
-				near[i], out[i] = away, far
-			}
-		}
-	}
-	for i, away := range near {
-		if away > reach {
-			continue
-		}
-		d.held[i] = true
-		wide := (heldAsideMM + heldSpread*float64(away)*sampleMM) / d.mm
-		if away == 0 {
-			wide = 0.6
-		}
-		for j := range seen[i] {
-			if math.Abs(float64(j)-out[i]) > wide {
-				seen[i][j] += barred
-			}
-		}
-	}
-	return nil
-}
-
-// judge says what is wrong with the line that was found, and refuses what is none.
-func (d *drawing) judge(out *Traced, rays []ray, ratio float64) error {
-	n := len(d.line)
-	there := make([]bool, n)
-	missing, twice, edge, filled, looked := 0, 0, 0, 0, 0
-	for k, p := range d.line {
-		dir := rays[k].dir
-		at := func(mm float64, r *raster) float64 {
-			x, y := p.X+mm/d.mm*dir.X, p.Y+mm/d.mm*dir.Y
-			if x < 0 || y < 0 || x > float64(d.w-1) || y > float64(d.h-1) {
-				return 0
-			}
-			return float64(r.sample(x, y))
-		}
-		there[k] = d.held[k]
-		for mm := -0.7; mm <= 0.7; mm += 0.35 {
-			there[k] = there[k] || at(mm, d.dark) > lineThere
-		}
-		if !there[k] {
-			missing++
-		}
-		second := false
-		for mm := doubleFromMM; mm <= doubleToMM; mm += 0.3 {
-			second = second || at(mm, d.dark) > 0.5 || at(-mm, d.dark) > 0.5
-		}
-		if second {
-			twice++
-		}
-		if p.X < edgeMM/d.mm || p.Y < edgeMM/d.mm || p.X > float64(d.w-1)-edgeMM/d.mm || p.Y > float64(d.h-1)-edgeMM/d.mm {
-			edge++
-		}
-		if looked++; at(3.5, d.light)-at(-3.5, d.light) > 0.5 {
-			filled++
-		}
-	}
-	around := 0.0
-	for k, p := range d.line {
-		q := d.line[(k+1)%n]
-		around += math.Hypot(p.X-q.X, p.Y-q.Y) * d.mm
-	}
-	each := around / float64(n)
-	gap, run := 0, 0
-	for k := range 2 * n {
-		if run++; there[k%n] {
-			run = 0
-		}
-		gap = max(gap, min(run, n))
-	}
-	open := float64(gap) * each
-	switch {
-	case float64(filled) > 0.5*float64(looked):
-		return noOutline("inside it is darker than outside, as a picture or a print of a foot is; a line is wanted")
-	case float64(edge)*each > 12:
-		return noOutline("the line leaves the sheet's inner part over %.0f mm", float64(edge)*each)
-	case open > mostOpenMM || float64(missing) > mostMissing*float64(n):
-		return noOutline("no closed line goes round it; %.0f mm of it are missing at one place, %.0f %% in all", open,
-			100*float64(missing)/float64(n))
-	}
-	mark := func(flag string, factor float64) {
-		out.Flags = append(out.Flags, flag)
-		d.score *= factor
-	}
-	if edge > 0 {
-		mark("cut_off", 0.5)
-	}
-	if open > openFromMM {
-		mark("open_line", max(0.5, 1-open/40))
-	}
-	if float64(twice) > mostDouble*float64(n) {
-		mark("double_line", 0.75)
-	}
-	if wide := d.thickness(rays); wide > 3.2 {
-		mark("blurred", max(0.5, 3.2/wide))
-	}
-	d.score *= 1 - 0.4*float64(missing)/float64(n)
-	d.score *= min(1, 0.7+0.3*ratio/12)
-	return nil
-}
-
-// thickness is the line's own, mm, in the middle.
-func (d *drawing) thickness(rays []ray) float64 {
-	var all []float64
-	for k, p := range d.line {
-		n := 0
-		for mm := -5.0; mm <= 5; mm += 0.2 {
-			x, y := p.X+mm/d.mm*rays[k].dir.X, p.Y+mm/d.mm*rays[k].dir.Y
-			if x >= 0 && y >= 0 && x <= float64(d.w-1) && y <= float64(d.h-1) && d.dark.sample(x, y) > 0.4 {
-				n++
-			}
-		}
-		all = append(all, 0.2*float64(n))
-	}
-	return median(all)
-}
-
-func median(v []float64) float64 {
-	if len(v) == 0 {
-		return 0
-	}
-	s := slices.Clone(v)
-	slices.Sort(s)
-	return s[len(s)/2]
 }
 
 // measure takes the foot's own outline from the line and measures it.
@@ -595,21 +247,30 @@ func rounded(line []Point, r int) []Point {
 
 // inward is a closed line moved to its inner side.
 func inward(line []Point, by float64) []Point {
+	out := normals(line)
+	for i, p := range line {
+		out[i] = Point{p.X - by*out[i].X, p.Y - by*out[i].Y}
+	}
+	return out
+}
+
+// normals are the ways outward from a closed line, units.
+func normals(line []Point) []Point {
 	n := len(line)
-	area := 0.0
+	area, sign := 0.0, 1.0
 	for i, p := range line {
 		q := line[(i+1)%n]
 		area += p.X*q.Y - q.X*p.Y
 	}
 	if area < 0 {
-		by = -by
+		sign = -1
 	}
 	out := make([]Point, n)
-	for i, p := range line {
+	for i := range line {
 		a, b := line[(i+n-3)%n], line[(i+3)%n]
 		dx, dy := b.X-a.X, b.Y-a.Y
-		l := max(1e-9, math.Hypot(dx, dy))
-		out[i] = Point{p.X - dy/l*by, p.Y + dx/l*by}
+		l := sign / max(1e-9, math.Hypot(dx, dy))
+		out[i] = Point{dy * l, -dx * l}
 	}
 	return out
 }
