@@ -85,6 +85,31 @@ func penIn(u units.System, mm float64) string {
 	return strconv.FormatFloat(units.Round(u.FromMM(mm), 2), 'f', -1, 64)
 }
 
+// View is the part of the picture that the foot and its line lie in.
+func (t traced) View() string {
+	points := slices.Clone(t.Options.Read.Outline)
+	for _, q := range t.Options.Drawn {
+		points = append(points, [2]float64{q.X, q.Y})
+	}
+	return kit.ViewOf(t.Width, t.Height, points)
+}
+
+// lineSays is what is told of a drawn line, by the reader's own flags.
+var lineSays = map[string]string{
+	"open_line":   "The line is open at one place; the way over it is guessed.",
+	"double_line": "The line is drawn twice over a good part; its middle is taken.",
+	"cut_off":     "A part of it lies at the edge of what is read of the sheet.",
+	"blurred":     "The line is thick, or the photo is not sharp.",
+}
+
+// Says is what is told of the drawn line.
+func (t traced) Says() (out []string) {
+	for _, f := range t.Options.Read.Quality.Flags {
+		out = append(out, lineSays[f])
+	}
+	return out
+}
+
 // Path is its outline as an SVG path.
 func (t traced) Path() string {
 	var p strings.Builder

@@ -108,28 +108,12 @@ func says(a core.Answer, h *house.Values) []string {
 
 // View is the part of the picture that the print lies in, with a margin, as an SVG's view box.
 func (x side) View() string {
-	lo, hi := [2]float64{float64(x.Pic.Width), float64(x.Pic.Height)}, [2]float64{}
 	points := append(slices.Clone(x.A.Outline), x.A.Axis.Heel, x.A.Axis.Toe)
 	for _, t := range x.A.Toes {
 		points = append(points, t...)
 	}
-	for _, p := range points {
-		for i := range p {
-			lo[i], hi[i] = min(lo[i], p[i]), max(hi[i], p[i])
-		}
-	}
-	margin := viewMargin * (hi[1] - lo[1])
-	for i, size := range [2]float64{float64(x.Pic.Width), float64(x.Pic.Height)} {
-		lo[i], hi[i] = max(0, lo[i]-margin), min(size, hi[i]+margin)
-	}
-	if hi[0] <= lo[0] || hi[1] <= lo[1] {
-		return fmt.Sprintf("0 0 %d %d", x.Pic.Width, x.Pic.Height)
-	}
-	return fmt.Sprintf("%.0f %.0f %.0f %.0f", lo[0], lo[1], hi[0]-lo[0], hi[1]-lo[1])
+	return kit.ViewOf(x.Pic.Width, x.Pic.Height, points)
 }
-
-// viewMargin is what of a print's length is shown around it.
-const viewMargin = 0.07
 
 // Path writes points as an SVG path.
 func (side) Path(points [][2]float64) string {
