@@ -421,6 +421,9 @@ func (w *world) take(ctx context.Context, who app.Actor, fitID uint64, wants []s
 	return 0, fmt.Errorf("none of %v is offered, nor anything else", wants)
 }
 
+// mediumPrint is the scanner's first runner of a medium arch who may be of the length that the demo's print has.
+const mediumPrint = 589
+
 // show lets a runner's print be read, a traced foot, or a film be taken; films are left to jobs.
 func (w *world) show(ctx context.Context, who app.Actor, fitID uint64, what string, runner uint64) error {
 	switch what {
@@ -430,8 +433,8 @@ func (w *world) show(ctx context.Context, who app.Actor, fitID uint64, what stri
 			return err
 		}
 		long := fit.Foot(term.Left).LengthMM
-		// The stand-ins are of feet as long as theirs.
-		seed := runner
+		// The stand-ins are of feet as long as theirs, and of as high an arch.
+		seed := uint64(mediumPrint)
 		scanner := device.NewScanner(seed)
 		for math.Abs(*scanner.Truth.Feet[term.Left].LengthMM-long) > 2 {
 			seed++

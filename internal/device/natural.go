@@ -3,6 +3,7 @@ package device
 import (
 	"math"
 	"math/rand/v2"
+	"slices"
 
 	"trevik/internal/core/term"
 )
@@ -29,7 +30,7 @@ var ToeWays = []ToeWay{ToesClear, ToesChain, ToesJoined, ToesChainBall, ToesPart
 type NaturalFoot struct {
 	Side    term.Side
 	Way     ToeWay
-	Broken  bool // the arch leaves the print in two parts
+	parted  bool // the arch is so thin that it may leave the print in two parts
 	length  float64
 	ball    float64
 	border  []pt       // of the body
@@ -57,15 +58,35 @@ func (p pad) inside(x, y float64) float64 {
 
 // RandomNatural invents a foot; way is how its toes lie, empty any.
 func RandomNatural(r *rand.Rand, way ToeWay) *NaturalFoot {
-	u := func(lo, hi float64) float64 { return lo + (hi-lo)*r.Float64() }
 	if way == "" {
 		way = ToeWays[r.IntN(len(ToeWays))]
 	}
-	f := &NaturalFoot{Side: term.Sides[r.IntN(2)], Way: way, length: u(180, 228)}
+	return naturalFoot(r, term.Sides[r.IntN(2)], way, [2]float64{180, 228}, [2]float64{0.37, 0.47}, unlike{1, 1, 1})
+}
+
+// unlike is how many times as long a foot is as the other one, its ball as wide, and its midfoot.
+type unlike struct{ long, ball, mid float64 }
+
+// NaturalPair invents a runner's two feet, alike as feet are, of usual widths.
+func NaturalPair(r *rand.Rand) map[term.Side]*NaturalFoot {
+	seed, out := r.Uint64(), map[term.Side]*NaturalFoot{}
+	by := unlike{1, 1, 1}
+	for _, side := range term.Sides {
+		way := ToeWays[r.IntN(len(ToeWays))]
+		out[side] = naturalFoot(rand.New(rand.NewPCG(seed, 19)), side, way, [2]float64{188, 238}, [2]float64{0.405, 0.455}, by)
+		by = unlike{1 + 0.012*r.NormFloat64(), 1 + 0.012*r.NormFloat64(), 1 + 0.08*r.NormFloat64()}
+	}
+	return out
+}
+
+// naturalFoot is a foot whose length without toes lies between, and whose ball is so wide, of that.
+func naturalFoot(r *rand.Rand, side term.Side, way ToeWay, long, ball [2]float64, by unlike) *NaturalFoot {
+	u := func(lo, hi float64) float64 { return lo + (hi-lo)*r.Float64() }
+	f := &NaturalFoot{Side: side, Way: way, length: by.long * u(long[0], long[1])}
 	l := f.length
-	f.ball = l * u(0.37, 0.47)
+	f.ball = by.ball * l * u(ball[0], ball[1])
 	b, h := f.ball, f.ball*u(0.54, 0.74)
-	f.Broken = r.Float64() < 0.15
+	f.parted = r.Float64() < 0.15
 	// The border: the heel's round, the inner side with its arch, the ball's slanting front, the outer side.
 	bend := u(-0.035, 0.05) * l // the whole foot's curve
 	mid := func(t float64) float64 { return bend * math.Sin(math.Pi*t) * -1 }
@@ -77,9 +98,10 @@ func RandomNatural(r *rand.Rand, way ToeWay) *NaturalFoot {
 	if r.Float64() < 0.2 {
 		narrow = u(0.75, 1.02) * b // a full print, to one that bulges
 	}
-	if f.Broken {
+	if f.parted {
 		narrow = u(0.06, 0.12) * b
 	}
+	narrow *= by.mid
 	outer := out*u(0.66, 0.98) + b*u(-0.02, 0.08) // how far out the midfoot lies
 	outer = math.Min(outer, 0.56*b)
 	inMid := narrow - outer
@@ -111,7 +133,7 @@ func RandomNatural(r *rand.Rand, way ToeWay) *NaturalFoot {
 	p(u(0.07, 0.09), -u(0.84, 0.9)*ho)
 	p(u(0.018, 0.03), -round*ho)
 	f.border = spline(f.border, 12)
-	if f.Broken {
+	if f.parted {
 		at := u(0.40, 0.50)
 		wide := u(0.04, 0.16)
 		f.gap, f.slant = [2]float64{(at - wide/2) * l, (at + wide/2) * l}, u(-0.3, 0.3)
@@ -225,7 +247,10 @@ type grid struct {
 	soft         map[float64][]float32 // cover of both, with an edge of so many mm
 }
 
-const gridMM = 0.25
+const (
+	gridMM     = 0.25
+	behindToes = 0.5 // of the length, that holds none
+)
 
 // cover fills the grid.
 func (f *NaturalFoot) cover() {
@@ -258,7 +283,7 @@ func (f *NaturalFoot) cover() {
 			at := y + f.slant*x
 			g.body[j*g.w+i] = n%2 == 1 && !(f.gap[1] > 0 && at > f.gap[0]+0.04*x*x && at < f.gap[1]-0.02*x*x)
 			for k, t := range f.toes {
-				if !f.seen[k] {
+				if !f.seen[k] || y < behindToes*f.length {
 					continue
 				}
 				if math.Abs(x-t.x) < 1.5*t.b && math.Abs(y-t.y) < 1.5*t.b && t.inside(x, y) < 0 {
@@ -279,7 +304,7 @@ func (f *NaturalFoot) cover() {
 }
 
 // on is how much print there is at a place, 0 to 1, under an edge of soft mm.
-func (f *NaturalFoot) on(x, y, soft float64) float64 {
+func (f *NaturalFoot) On(x, y, soft float64) float64 {
 	g := &f.covered
 	v := g.soft[soft]
 	if v == nil {
@@ -319,9 +344,9 @@ func box(v []float32, w, h, r int) []float32 {
 	return out
 }
 
-func (f *NaturalFoot) size() (ball, body float64) { return f.ball, f.length }
+func (f *NaturalFoot) Size() (ball, body float64) { return f.ball, f.length }
 
-func (f *NaturalFoot) side() term.Side { return f.Side }
+func (f *NaturalFoot) Foot() term.Side { return f.Side }
 
 // Truth measures the print on its own grid, by the method's definitions.
 func (f *NaturalFoot) Truth() PrintTruth {
@@ -359,5 +384,5 @@ func (f *NaturalFoot) Truth() PrintTruth {
 	}
 	w := len(width)
 	return PrintTruth{Foot: f.Side, LengthMM: max(hi, front) - lo, NoToesMM: hi - lo, BallMM: most(w*2/3, w), HeelMM: most(0, w/3),
-		ArchIndex: area[1] / (area[0] + area[1] + area[2]), BrokenArch: f.Broken}
+		ArchIndex: area[1] / (area[0] + area[1] + area[2]), BrokenArch: slices.Contains(width[w/4:3*w/4], 0)}
 }

@@ -13,24 +13,6 @@ import (
 	"trevik/internal/core/term"
 )
 
-// PrintFoot is an invented foot as it prints. Lengths in mm.
-type PrintFoot struct {
-	Side     term.Side
-	Body     float64 // length without toes
-	Ball     float64 // width
-	Heel     float64 // width
-	Isthmus  float64 // width of the arch's band; 0 leaves heel and ball apart
-	Toes     bool
-	Joined   int // how many toes touch the ball
-	toes     [5]ellipse
-	necks    [][3]ellipse
-	heelC    ellipse
-	ballC    ellipse
-	band     [2]ellipse
-	hasBand  bool
-	secondAt pt
-}
-
 type pt struct{ x, y float64 }
 
 // ellipse with half-axes a, b turned by angle.
@@ -50,93 +32,6 @@ func (e ellipse) inside(x, y float64) float64 {
 	return (k - 1) / g
 }
 
-// RandomFoot invents a foot whose parts hang together.
-func RandomFoot(r *rand.Rand) PrintFoot {
-	f := PrintFoot{Side: term.Sides[r.IntN(2)], Body: 188 + 38*r.Float64(), Toes: true}
-	f.Ball = f.Body * (0.40 + 0.05*r.Float64())
-	f.Heel = f.Ball * (0.60 + 0.08*r.Float64())
-	f.Isthmus = f.Ball * (0.12 + 0.52*r.Float64())
-	if r.Float64() < 0.08 {
-		f.Isthmus = 0
-	}
-	if r.Float64() < 0.35 {
-		f.Joined = 1 + r.IntN(3)
-	}
-	f.shape(r)
-	return f
-}
-
-// shape lays the foot out: heel at the origin's end, y towards the toes, x towards
-// the inner side.
-func (f *PrintFoot) shape(r *rand.Rand) {
-	b, h := f.Ball, f.Heel
-	f.heelC = ellipse{0, h * 0.56, h / 2, h * 0.56, 0}
-	by := 0.30 * f.Body
-	f.ballC = ellipse{b * (0.02 + 0.05*r.Float64()), f.Body - by*0.78, b / 2, by * 0.72, -0.16 - 0.1*r.Float64()}
-	f.hasBand = f.Isthmus > 0
-	if f.hasBand {
-		w := f.Isthmus / 2
-		lateral := -h*0.44 + 0.02*b
-		f.band[0] = ellipse{lateral + w, f.Body * 0.40, w, f.Body * 0.33, 0.03}
-		f.band[1] = ellipse{lateral + w - 2, f.Body * 0.50, w, f.Body * 0.25, 0.05}
-	}
-	front := f.ballC.y + f.ballC.b*0.93
-	size := b / 95
-	lateral := []float64{0.33, 0.09, -0.10, -0.27, -0.41}
-	ahead := []float64{15, 17, 12.5, 6, -2}
-	wide := []float64{11, 6.2, 5.8, 5.4, 5.2}
-	long := []float64{14, 8, 7, 6.4, 5.8}
-	for i := range 5 {
-		x := b*lateral[i] + 1.5*(r.Float64()-0.5)
-		y := front + size*(ahead[i]+2.5*(r.Float64()-0.5)+1)
-		f.toes[i] = ellipse{x, y, wide[i] * size, long[i] * size, 0.05 * float64(2-i)}
-	}
-	for i := range f.Joined {
-		t := f.toes[i]
-		w := (2.2 + 1.6*r.Float64()) * size
-		f.necks = append(f.necks, [3]ellipse{{t.x, t.y - t.b*0.9, w, t.b * 0.9, 0}, {t.x, t.y - t.b*1.6, w, t.b * 0.9, 0},
-			{t.x, t.y - t.b*2.2, w, t.b, 0}})
-	}
-	second := f.toes[1]
-	dx, dy := second.x-f.heelC.x, second.y-f.heelC.y
-	n := math.Hypot(dx, dy)
-	// The tip: the toe's farthest place along the axis.
-	u := math.Hypot(second.a*dx/n, second.b*dy/n)
-	f.secondAt = pt{second.x + second.a*second.a*dx/n/u, second.y + second.b*second.b*dy/n/u}
-}
-
-// body is below 0 inside the print without toes.
-func (f *PrintFoot) body(x, y float64) float64 {
-	d := min(f.heelC.inside(x, y), f.ballC.inside(x, y))
-	if f.hasBand {
-		d = blend(d, min(f.band[0].inside(x, y), f.band[1].inside(x, y)), 6)
-	}
-	return d
-}
-
-// blend joins two shapes with a soft corner of k mm.
-func blend(a, b, k float64) float64 {
-	h := max(k-math.Abs(a-b), 0) / k
-	return min(a, b) - h*h*k/4
-}
-
-// toeOf is below 0 inside a toe or the neck that joins it.
-func (f *PrintFoot) toeOf(x, y float64) float64 {
-	d := math.Inf(1)
-	if !f.Toes {
-		return d
-	}
-	for _, t := range f.toes {
-		d = min(d, t.inside(x, y))
-	}
-	for _, n := range f.necks {
-		for _, e := range n {
-			d = min(d, e.inside(x, y))
-		}
-	}
-	return d
-}
-
 // PrintTruth is what a reader should find.
 type PrintTruth struct {
 	Foot       term.Side `json:"foot"`
@@ -146,48 +41,6 @@ type PrintTruth struct {
 	HeelMM     float64   `json:"heel_width_mm"`
 	ArchIndex  float64   `json:"arch_index"`
 	BrokenArch bool      `json:"broken_arch"`
-}
-
-// Truth measures the foot's own shape on a fine grid, by the reader's definitions.
-func (f *PrintFoot) Truth() PrintTruth {
-	const step = 0.5
-	dx, dy := f.secondAt.x-f.heelC.x, f.secondAt.y-f.heelC.y
-	n := math.Hypot(dx, dy)
-	ax, ay := dx/n, dy/n
-	type cell struct{ t, share float64 }
-	var cells []cell
-	lo, hi, front := math.Inf(1), math.Inf(-1), math.Inf(-1)
-	for y := -5.0; y < f.Body+60; y += step {
-		for x := -0.62 * f.Ball; x < 0.62*f.Ball; x += step {
-			t := (x-f.heelC.x)*ax + (y-f.heelC.y)*ay
-			if d := f.body(x, y); d < step/2 {
-				cells = append(cells, cell{t, min(1, 0.5-d/step)})
-				if d < 0 {
-					lo, hi = min(lo, t), max(hi, t)
-				}
-			} else if f.toeOf(x, y) < 0 {
-				front = max(front, t)
-			}
-		}
-	}
-	lo, hi, front = lo-step/2, hi+step/2, front+step/2
-	third := (hi - lo) / 3
-	area := [3]float64{}
-	width := make([]float64, int((hi-lo)/1)+2)
-	for _, c := range cells {
-		area[min(2, max(0, int((c.t-lo)/third)))] += c.share
-		width[max(0, int(c.t-lo))] += c.share * step * step
-	}
-	most := func(a, b int) float64 {
-		v := 0.0
-		for i := a; i < b && i < len(width); i++ {
-			v = max(v, width[i])
-		}
-		return v
-	}
-	w := len(width)
-	return PrintTruth{Foot: f.Side, LengthMM: max(hi, front) - lo, NoToesMM: hi - lo, BallMM: most(w*2/3, w), HeelMM: most(0, w/3),
-		ArchIndex: area[1] / (area[0] + area[1] + area[2]), BrokenArch: !f.hasBand}
 }
 
 // Photo is how a print is photographed. The zero value is a clean scan.
@@ -217,31 +70,20 @@ type Photo struct {
 	OffsetXMM float64
 }
 
-// printing is a foot that leaves a print: how much of it there is at a place (0 to 1; mm from its heel's end,
-// towards the toes and towards the inner side) under an edge of soft mm.
-type printing interface {
-	on(x, y, soft float64) float64
-	size() (ball, body float64)
-	side() term.Side
-}
-
-func (f *PrintFoot) size() (ball, body float64) { return f.Ball, f.Body }
-
-func (f *PrintFoot) side() term.Side { return f.Side }
-
-func (f *PrintFoot) on(x, y, soft float64) float64 {
-	return min(1, max(0, 0.5-min(f.body(x, y), f.toeOf(x, y))/soft))
+// Printing is a foot that leaves a print: how much of it there is at a place (0 to 1; mm from its heel's end,
+// towards the toes and towards the inner side) under an edge of soft mm; its ball's width and its length without toes, mm.
+type Printing interface {
+	On(x, y, soft float64) float64
+	Size() (ball, body float64)
+	Foot() term.Side
 }
 
 // Render photographs the foot's print.
-func (f *PrintFoot) Render(p Photo, r *rand.Rand) image.Image { return p.of(f, r) }
+func (f *NaturalFoot) Render(p Photo, r *rand.Rand) image.Image { return p.Of(f, r) }
 
-// Render photographs the foot's print.
-func (f *NaturalFoot) Render(p Photo, r *rand.Rand) image.Image { return p.of(f, r) }
-
-// of photographs a print.
-func (p Photo) of(f printing, r *rand.Rand) image.Image {
-	ball, body := f.size()
+// Of photographs a print.
+func (p Photo) Of(f Printing, r *rand.Rand) image.Image {
+	ball, body := f.Size()
 	if p.MMPerPx == 0 {
 		p.MMPerPx = 0.4
 	}
@@ -272,7 +114,7 @@ func (p Photo) of(f printing, r *rand.Rand) image.Image {
 	s, c := math.Sincos(turn)
 	midY := (body + 20) / 2
 	flip := 1.0
-	if f.side() == term.Right {
+	if f.Foot() == term.Right {
 		flip = -1
 	}
 	spots := p.spots(r, pw, ph)

@@ -71,7 +71,7 @@ type ScanTruth struct {
 // Scanner is the stand-in for a foot scanner: both feet of an invented runner.
 type Scanner struct {
 	Scan   Scan
-	Prints map[term.Side]*PrintFoot
+	Prints map[term.Side]*NaturalFoot
 	Truth  ScanTruth
 }
 
@@ -79,24 +79,13 @@ type Scanner struct {
 // print is a little shorter and narrower than its foot.
 func NewScanner(seed uint64) *Scanner {
 	r := rand.New(rand.NewPCG(seed, 7))
-	left := RandomFoot(r)
-	left.Side = term.Left
-	right := left
-	right.Side = term.Right
-	right.Body *= 1 + 0.012*r.NormFloat64()
-	right.Ball *= 1 + 0.012*r.NormFloat64()
-	right.Isthmus *= 1 + 0.08*r.NormFloat64()
-	right.necks = nil
-	right.shape(r)
-	s := &Scanner{Scan: Scan{Schema: ScanSchema, Device: "Trevik bench scanner"}, Prints: map[term.Side]*PrintFoot{term.Left: &left,
-		term.Right: &right},
+	s := &Scanner{Scan: Scan{Schema: ScanSchema, Device: "Trevik bench scanner"}, Prints: NaturalPair(r),
 		Truth: ScanTruth{Schema: "trevik.truth/v1", Seed: seed, Feet: map[term.Side]ScanFoot{}, Prints: map[term.Side]*PrintTruth{}}}
 	for _, side := range term.Sides { // in order, so that a seed repeats
-		f := s.Prints[side]
-		print := f.Truth()
+		print := s.Prints[side].Truth()
 		s.Truth.Prints[side] = &print
 		length := print.LengthMM + 4 + 4*r.Float64()
-		truth := ScanFoot{mm(length), mm(f.Ball + 2 + 2*r.Float64()), mm(f.Heel + 2), mm(length * (0.715 + 0.03*r.Float64())),
+		truth := ScanFoot{mm(length), mm(print.BallMM + 2 + 2*r.Float64()), mm(print.HeelMM + 2), mm(length * (0.715 + 0.03*r.Float64())),
 			mm(length * (0.23 + 0.04*r.Float64()))}
 		s.Truth.Feet[side] = truth
 		// The scanner's own error: some tenths of a millimetre.

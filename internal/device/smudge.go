@@ -67,13 +67,13 @@ func quantile(v []float64, q float64) float64 {
 }
 
 // at is how much print there is at a place once it was smudged.
-func (s *smudge) at(f printing, x, y, soft float64) float64 {
-	on := f.on(x, y, soft)
+func (s *smudge) at(f Printing, x, y, soft float64) float64 {
+	on := f.On(x, y, soft)
 	if s.p.Smear > 0 {
 		// The drag leaves a thin tail.
 		for k := 1; k <= 5; k++ {
 			d := float64(k) / 5
-			on = max(on, (0.4-0.06*float64(k))*f.on(x-d*s.dragX, y-d*s.dragY, soft))
+			on = max(on, (0.4-0.06*float64(k))*f.On(x-d*s.dragX, y-d*s.dragY, soft))
 		}
 	}
 	if on > 0 && s.patch != nil {

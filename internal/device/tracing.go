@@ -192,7 +192,7 @@ func (f *TracedFoot) cover() {
 	}
 }
 
-func (f *TracedFoot) on(x, y, _ float64) float64 {
+func (f *TracedFoot) On(x, y, _ float64) float64 {
 	v := f.covered[[2]int{int(math.Round(x / 0.2)), int(math.Round(y / 0.2))}]
 	if v == 0 {
 		return 0
@@ -200,12 +200,12 @@ func (f *TracedFoot) on(x, y, _ float64) float64 {
 	return float64(v) * f.press(x, y)
 }
 
-func (f *TracedFoot) size() (ball, body float64) { return 0.4 * f.Length, f.Length }
+func (f *TracedFoot) Size() (ball, body float64) { return 0.4 * f.Length, f.Length }
 
-func (f *TracedFoot) side() term.Side { return f.Side }
+func (f *TracedFoot) Foot() term.Side { return f.Side }
 
 // Render photographs the sheet.
-func (f *TracedFoot) Render(p Photo, r *rand.Rand) image.Image { return p.of(f, r) }
+func (f *TracedFoot) Render(p Photo, r *rand.Rand) image.Image { return p.Of(f, r) }
 
 // Truth measures the foot's own border by the method's definitions.
 func (f *TracedFoot) Truth() TracedTruth {

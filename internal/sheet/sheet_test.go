@@ -67,7 +67,7 @@ func paint(t *testing.T, paper footprint.Paper, perMM float64) *image.Gray {
 // what is printed beside the foot is no print.
 func TestSheetIsWhatTheReaderReads(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
-	f := device.RandomFoot(r)
+	f := device.RandomNatural(r, device.ToesClear)
 	truth := f.Truth()
 	for _, paper := range footprint.Papers {
 		const perMM = 3.0

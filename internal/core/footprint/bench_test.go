@@ -50,7 +50,7 @@ func decoding(b *testing.B, data []byte) image.Image {
 // The reading of a print on a sheet of brown paper, a 12-megapixel JPEG, beside the decoding of the same picture.
 func BenchmarkPhoto12MP(b *testing.B) {
 	r := rand.New(rand.NewPCG(6, 1))
-	f := device.RandomFoot(r)
+	f := randomRoundFoot(r)
 	img := decoding(b, photo12(b, f.Render(device.Photo{Paper: footprint.A4, MMPerPx: 0.2, Tilt: 0.05, Roll: 2,
 		Base: color.RGBA{190, 150, 105, 255}, Dark: 0.5, Uneven: 0.3, Noise: 3, Soft: 1.2}, r)))
 	b.Run("read", func(b *testing.B) {

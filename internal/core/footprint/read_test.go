@@ -57,7 +57,7 @@ func accuracy(t *testing.T, name string, photo func(*rand.Rand) device.Photo) {
 	mean, worst, n := 0.0, 0.0, 0
 	for seed := range uint64(10) {
 		r := rand.New(rand.NewPCG(seed, 11))
-		f := device.RandomFoot(r)
+		f := randomRoundFoot(r)
 		truth := f.Truth()
 		p := photo(r)
 		opt := footprint.Options{}
@@ -100,7 +100,7 @@ func TestProbabilitiesHold(t *testing.T) {
 	sum := map[term.Arch]float64{}
 	for seed := range uint64(240) {
 		r := rand.New(rand.NewPCG(seed, 5))
-		f := device.RandomFoot(r)
+		f := randomRoundFoot(r)
 		truth := f.Truth()
 		// A foot's own print varies from step to step by the reading's error.
 		p := device.Photo{MMPerPx: 1, Noise: 3, Mottle: 0.2, Uneven: 0.2, Soft: 2}
@@ -149,7 +149,7 @@ func TestClassesPublished(t *testing.T) {
 
 func rng(seed uint64) *rand.Rand { return rand.New(rand.NewPCG(seed, 3)) }
 
-func foot(seed uint64) device.PrintFoot { return device.RandomFoot(rng(seed)) }
+func foot(seed uint64) roundFoot { return randomRoundFoot(rng(seed)) }
 
 func read(t *testing.T, img image.Image, opt footprint.Options) footprint.Reading {
 	t.Helper()
@@ -388,7 +388,7 @@ func checkers() image.Image {
 	return img
 }
 
-func twoFeet(f device.PrintFoot) image.Image {
+func twoFeet(f roundFoot) image.Image {
 	one := f.Render(device.Photo{MMPerPx: 0.5}, rng(13))
 	b := one.Bounds()
 	img := image.NewRGBA(image.Rect(0, 0, 2*b.Dx(), b.Dy()))
