@@ -303,7 +303,11 @@ func TestDrawnFeet(t *testing.T) {
 	var lock sync.Mutex
 	var sum, worst, n, within, refused float64
 	t.Run("", func(t *testing.T) {
-		for seed := uint64(800); seed < 818; seed++ {
+		for i := range uint64(19) {
+			seed := 800 + i
+			if i == 18 {
+				seed = 2017 // a name is written over its gap
+			}
 			t.Run(fmt.Sprint(seed), func(t *testing.T) {
 				t.Parallel()
 				f := newDrawnFoot(seed)

@@ -48,6 +48,12 @@ const (
 	heldAsideMM    = 3.0  // that the line may leave it next to it, and heldSpread times what it lies away more
 	heldSpread     = 0.6
 
+	mostHooks   = 4
+	hookMM      = 45.0 // of the line, that leaves it and comes back
+	leastHookMM = 12.0
+	hookBent    = 0.75 // of that, that its ends lie apart; a heel's round has 0.9
+	behindBall  = 0.6  // of the length
+
 	leastStraightMM = 100.0 // of a fold or a ruled line
 	straightShare   = 0.55  // of its way across the paper
 	lineFaint       = 0.8   // what is drawn, of the picture's darkest; it is looked at again
@@ -182,6 +188,9 @@ func fewer(paper []halfPlane) (out [][]halfPlane) {
 
 // measure takes the foot's own outline from the line and measures it.
 func (d *drawing) measure(out *Traced, pen float64, opt OutlineOptions) error {
+	if len(d.through) == 0 {
+		d.unhook()
+	}
 	foot := inward(rounded(d.line, 3), pen/2/d.mm)
 	m := newTracedFrame(foot)
 	if !(m.spans(leastAcrossMM/d.mm, mostAcrossMM/d.mm)) {
@@ -229,6 +238,38 @@ func (d *drawing) measure(out *Traced, pen float64, opt OutlineOptions) error {
 	}
 	out.Score = units.Round(min(1, max(leastScore, d.score)), 3)
 	return nil
+}
+
+// unhook takes away what leaves the line behind the ball and comes back to it, as no foot does there: a word that is written
+// over it.
+func (d *drawing) unhook() {
+	m := newTracedFrame(rounded(d.line, 3))
+	m.orient()
+	n := len(d.line)
+	for range mostHooks {
+		from, to, most := 0, 0, 0.0
+		for i, p := range d.line {
+			arc := 0.0
+			for j := i + 1; arc < hookMM; j++ {
+				q := d.line[j%n]
+				arc += d.line[(j-1)%n].distance(q) * d.mm
+				if t, _ := m.place(q); t-m.lo > behindBall*(m.hi-m.lo) {
+					break
+				}
+				if chord := p.distance(q) * d.mm; arc > leastHookMM && chord < hookBent*arc && arc-chord > most {
+					from, to, most = i, j, arc-chord
+				}
+			}
+		}
+		if most == 0 {
+			return
+		}
+		p, q := d.line[from], d.line[to%n]
+		for k := from + 1; k < to; k++ {
+			t := float64(k-from) / float64(to-from)
+			d.line[k%n] = Point{p.X + t*(q.X-p.X), p.Y + t*(q.Y-p.Y)}
+		}
+	}
 }
 
 // rounded is a closed line averaged over r points to either side.
