@@ -423,9 +423,6 @@ func not(m *mask) *mask {
 	return out
 }
 
-// opened is the mask after an opening by a disc of radius r pixels.
-func opened(m *mask, r float64) *mask { return m.reached(distance(m, true), r) }
-
 // reached is what of a mask a disc of r px reaches that lies wholly in it, by how deep each pixel lies.
 func (m *mask) reached(depth *raster, r float64) *mask {
 	core := newMask(m.w, m.h)

@@ -18,7 +18,6 @@ type piece struct {
 // runs are a set of runs, by number.
 type runs [2]uint64
 
-func (r runs) has(n int) bool    { return r[n>>6]>>(n&63)&1 != 0 }
 func (r runs) with(n int) runs   { r[n>>6] |= 1 << (n & 63); return r }
 func (r runs) meets(o runs) bool { return r[0]&o[0] != 0 || r[1]&o[1] != 0 }
 func (r runs) empty() bool       { return r[0] == 0 && r[1] == 0 }
