@@ -3,7 +3,6 @@ package footprint_test
 import (
 	"fmt"
 	"image"
-	"image/color"
 	"math"
 	"math/rand/v2"
 	"strings"
@@ -214,28 +213,8 @@ func (f *drawnFoot) onSheet(pen float64, clutter int, lean float64) image.Image 
 	const mm = 0.3
 	sw, sh := footprint.PaperFor(f.long).Size()
 	w, h := int(sw/mm), int(sh/mm)
-	img := f.shot(w, h, mm, pen, clutter, u(-0.12, 0.12)+math.Pi*float64(r.IntN(4)/3), true)
-	flat := image.NewRGBA(image.Rect(0, 0, w, h))
-	for k, c := range img {
-		x, y := (float64(k%w)+0.5)*mm, (float64(k/w)+0.5)*mm
-		d := math.Hypot(min(x, sw-x)-footprint.MarkInset, min(y, sh-y)-footprint.MarkInset)
-		mark := min(1, max(0, min(footprint.RingOuter-d, d-footprint.RingInner)/mm+0.5, (footprint.DotRadius-d)/mm+0.5))
-		if x < 6 && math.Mod(y, 10) < 0.5 && y > 30 && y < sh-30 { // a ruler
-			mark = 1
-		}
-		var p [3]uint8
-		for i := range p {
-			p[i] = uint8(min(255, max(0, c[i]*(1-0.85*mark))))
-		}
-		flat.SetRGBA(k%w, k/w, color.RGBA{p[0], p[1], p[2], 255})
-	}
-	leans := seenBy(flat, u(1.7, 2.4), lean, u(-12, 12)).(*image.RGBA)
-	w, h = leans.Rect.Dx(), leans.Rect.Dy()
-	img = make([][3]float64, w*h)
-	for k := range img {
-		img[k] = [3]float64{float64(leans.Pix[4*k]), float64(leans.Pix[4*k+1]), float64(leans.Pix[4*k+2])}
-	}
-	return seen(img, w, h, u, r)
+	return leaned(f.shot(w, h, mm, pen, clutter, u(-0.12, 0.12)+math.Pi*float64(r.IntN(4)/3), true), [2]float64{sw, sh}, mm,
+		[3]float64{u(1.7, 2.4), lean, u(-12, 12)}, u, r)
 }
 
 // photo is the foot on plain paper that lies on a floor, mm a pixel, seen from right above.

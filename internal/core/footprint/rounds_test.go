@@ -14,16 +14,7 @@ type oval struct{ x, y, a, b, turn float64 }
 
 // inside is below 0 within the oval, near the distance to it in mm.
 func (e oval) inside(x, y float64) float64 {
-	s, c := math.Sincos(e.turn)
-	dx, dy := x-e.x, y-e.y
-	u, v := (dx*c+dy*s)/e.a, (-dx*s+dy*c)/e.b
-	k := math.Hypot(u, v)
-	if k == 0 {
-		return -min(e.a, e.b)
-	}
-	// The value over its slope is the distance to first order.
-	g := math.Hypot(u/e.a, v/e.b) / k
-	return (k - 1) / g
+	return -inEllipse(x, y, [5]float64{e.x, e.y, e.a, e.b, e.turn})
 }
 
 // roundFoot is the first maker of prints: a foot of ovals. Lengths in mm.

@@ -248,7 +248,15 @@ func (f *wetFoot) onSheet(kind string) image.Image {
 	const mm = 0.3
 	sw, sh := footprint.PaperFor(f.long).Size()
 	w, h := int(sw/mm), int(sh/mm)
-	img := f.shot(kind, w, h, mm, u(-0.15, 0.15)+math.Pi*float64(r.IntN(4)/3), true)
+	return leaned(f.shot(kind, w, h, mm, u(-0.15, 0.15)+math.Pi*float64(r.IntN(4)/3), true), [2]float64{sw, sh}, mm,
+		[3]float64{u(1.7, 2.6), u(0, 38), u(-12, 12)}, u, r)
+}
+
+// leaned is what lies on a sheet of such a size, mm, with its marks and a ruler, as a camera sees it: from a distance, leaning
+// and turned, as seenBy has them.
+func leaned(img [][3]float64, sheet [2]float64, mm float64, by [3]float64, u func(a, b float64) float64, r *rand.Rand) image.Image {
+	sw, sh := sheet[0], sheet[1]
+	w, h := int(sw/mm), int(sh/mm)
 	flat := image.NewRGBA(image.Rect(0, 0, w, h))
 	for k, c := range img {
 		x, y := (float64(k%w)+0.5)*mm, (float64(k/w)+0.5)*mm
@@ -263,7 +271,7 @@ func (f *wetFoot) onSheet(kind string) image.Image {
 		}
 		flat.SetRGBA(k%w, k/w, color.RGBA{p[0], p[1], p[2], 255})
 	}
-	leans := seenBy(flat, u(1.7, 2.6), u(0, 38), u(-12, 12)).(*image.RGBA)
+	leans := seenBy(flat, by[0], by[1], by[2]).(*image.RGBA)
 	w, h = leans.Rect.Dx(), leans.Rect.Dy()
 	img = make([][3]float64, w*h)
 	for k := range img {
