@@ -246,7 +246,7 @@ func (d *drawing) ways(least float32) [][]Point {
 	return out
 }
 
-// straights are the lines that go straight across the whole paper.
+// straights are the lines that go straight across the whole paper; none where all of it is stripes.
 func (d *drawing) straights() (out []halfPlane) {
 	const turns, wide = 720, 3.0
 	var at []Point // the ridges
@@ -273,7 +273,9 @@ func (d *drawing) straights() (out []halfPlane) {
 			}
 			l := halfPlane{Point{cos, sin}, (float64(i-bins/2) + 0.5) * wide}
 			if from, to, ok := l.chord(d.corners()); ok && float64(n) >= straightShare*from.distance(to) {
-				out = append(out, l)
+				if out = append(out, l); len(out) > mostStraights {
+					return nil
+				}
 			}
 		}
 	}

@@ -58,6 +58,8 @@ const (
 	straightShare   = 0.55  // of its way across the paper
 	lineFaint       = 0.8   // what is drawn, of the picture's darkest; it is looked at again
 	lineFaintest    = 0.15
+	mostStraights   = 1500 // a picture of stripes has more
+	mostPapers      = 4
 	straightPlaces  = 8000 // that tell of them
 	straightPx      = 3.0  // to either side that they take
 	fewMissing      = 0.04 // of a line with which the search ends
@@ -175,13 +177,10 @@ func ReadOutline(img image.Image, opt OutlineOptions) (Traced, error) {
 	return read(p)
 }
 
-// fewer are a paper's borders, then without the last of them, the least sharp, and so on, then without each of the others.
+// fewer are a paper's borders, then without the last of them, the least sharp, and so on.
 func fewer(paper []halfPlane) (out [][]halfPlane) {
-	for n := len(paper); n > 0; n-- {
+	for n := len(paper); n > 0 && len(out) < mostPapers; n-- {
 		out = append(out, paper[:n])
-	}
-	for i := range len(paper) - 1 {
-		out = append(out, slices.Delete(slices.Clone(paper), i, i+1))
 	}
 	return out
 }
