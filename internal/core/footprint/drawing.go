@@ -138,7 +138,9 @@ func (d *drawing) darken() (ratio float64, err error) {
 		sides := sidesOf(r.w, d.mm)
 		sample := make([]float64, 0, len(r.v)/7+1)
 		for k := range r.v {
-			dark.v[k] = min(back.v[k]-r.v[k], ridge(r, k, sides))
+			if dark.v[k] = back.v[k] - r.v[k]; dark.v[k] > 0 {
+				dark.v[k] = min(dark.v[k], ridge(r, k, sides))
+			}
 			if k%7 == 0 {
 				sample = append(sample, float64(dark.v[k]))
 			}
