@@ -226,6 +226,24 @@ func (f *found) seen() (out []Point) {
 	return out
 }
 
+// corners is how many sharp corners a line has that point outward: a foot's toes and heel are round.
+func (f *found) corners() (count int) {
+	line := rounded(f.line, 1)
+	n := len(line)
+	for k := 0; k < n; k++ {
+		p, a, b := line[k], line[(k+n-cornerReach)%n], line[(k+cornerReach)%n]
+		if (p.X-(a.X+b.X)/2)*f.out[k].X+(p.Y-(a.Y+b.Y)/2)*f.out[k].Y <= 0 {
+			continue
+		}
+		x1, y1, x2, y2 := p.X-a.X, p.Y-a.Y, b.X-p.X, b.Y-p.Y
+		if math.Abs(math.Atan2(x1*y2-y1*x2, x1*x2+y1*y2)) > sharp {
+			count++
+			k += 2 * cornerReach
+		}
+	}
+	return count
+}
+
 // look looks at what is drawn along a line that was followed.
 func (d *drawing) look(f *found) {
 	n := len(f.line)
@@ -291,6 +309,9 @@ func (d *drawing) judge(out *Traced, f found, ratio float64) error {
 	case open > mostOpenMM || float64(missing) > mostMissing*float64(n):
 		return noOutline("no closed line goes round it; %.0f mm of it are missing at one place, %.0f %% in all", open,
 			100*float64(missing)/float64(n))
+	}
+	if corners := f.corners(); corners > mostCorners && len(d.through) == 0 {
+		return noOutline("the line has %d sharp corners, a foot has none", corners)
 	}
 	mark := func(flag string, factor float64) {
 		out.Flags = append(out.Flags, flag)

@@ -104,7 +104,7 @@ func (d *drawing) alone(out *Traced, f found, ratio float64) error {
 			within++
 		}
 	}
-	if other.lacks() < mostMissing && 5*within < len(other.line) {
+	if other.lacks() < besideMissing && 5*within < len(other.line) {
 		return noOutline("two feet are drawn; one foot is traced on a sheet")
 	}
 	return nil

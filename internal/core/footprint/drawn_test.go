@@ -3,6 +3,8 @@ package footprint_test
 import (
 	"fmt"
 	"image"
+	"image/color"
+	"image/draw"
 	"math"
 	"math/rand/v2"
 	"strings"
@@ -338,6 +340,41 @@ func TestTwoDrawnFeet(t *testing.T) {
 		if got, err := footprint.ReadOutline(f.onSheet(7, 0, 20), footprint.OutlineOptions{}); err == nil ||
 			!strings.Contains(err.Error(), "one foot is traced on a sheet") {
 			t.Errorf("seed %d: %.0f mm, %v", seed, got.LengthMM, err)
+		}
+	}
+}
+
+// A page of boxes and words holds many lines, of which none goes round a foot.
+func TestPagesAreNoFeet(t *testing.T) {
+	t.Parallel()
+	for seed := range uint64(24) {
+		r := rand.New(rand.NewPCG(seed, 9))
+		img := image.NewRGBA(image.Rect(0, 0, 1280, 800))
+		draw.Draw(img, img.Rect, image.NewUniform(color.RGBA{243, 239, 228, 255}), image.Point{}, draw.Src)
+		ink := color.RGBA{20, 28, 60, 255}
+		for range 30 {
+			x, y, w, h := r.IntN(1200), r.IntN(740), 40+r.IntN(400), 20+r.IntN(300)
+			for k := range 2 {
+				for i := range w {
+					img.Set(x+i, y+k, ink)
+					img.Set(x+i, y+h+k, ink)
+				}
+				for i := range h {
+					img.Set(x+k, y+i, ink)
+					img.Set(x+w+k, y+i, ink)
+				}
+			}
+			for _, s := range written(r, float64(x+10), float64(y+8), 12, 6+r.IntN(30), 0) {
+				n := math.Hypot(s[2]-s[0], s[3]-s[1])
+				for i := 0.0; i < n; i += 0.5 {
+					img.Set(int(s[0]+i/n*(s[2]-s[0])), int(s[1]+i/n*(s[3]-s[1])), ink)
+				}
+			}
+		}
+		for _, mm := range []float64{0.2, 0.3, 0.4} {
+			if got, err := footprint.ReadOutline(img, footprint.OutlineOptions{MMPerPx: mm}); err == nil {
+				t.Errorf("seed %d at %g mm a pixel: %.0f mm, score %.2f", seed, mm, got.LengthMM, got.Score)
+			}
 		}
 	}
 }

@@ -37,7 +37,7 @@ const (
 	lineEnough     = 0.6  // what is darker is not more of a line
 	openFromMM     = 3.0  // a gap that is told
 	mostOpenMM     = 26.0 // a gap that cannot be bridged
-	mostMissing    = 0.34 // of the line
+	mostMissing    = 0.15 // of the line; what a foot was drawn about lacks under 0.05
 	doubleFromMM   = 1.6
 	doubleToMM     = 6.5
 	mostDouble     = 0.12 // of the line, from which it is told as drawn twice
@@ -65,6 +65,10 @@ const (
 	fewMissing      = 0.04 // of a line with which the search ends
 	lineSure        = 0.5  // of the line's usual darkness
 	besideLine      = 0.3  // the same of another foot's
+	cornerReach     = 5    // places to either side of a corner
+	sharp           = 1.05 // rad, from before it to behind it
+	mostCorners     = 3    // tails and ticks at a gap
+	besideMissing   = 0.34 // of its line, at most
 	besideMM        = 8.0  // from a line, where what is drawn is another's
 	posedAgain      = 3    // times that a line is followed anew from how it lies
 )
