@@ -303,7 +303,7 @@ func (f *NaturalFoot) cover() {
 	}
 }
 
-// on is how much print there is at a place, 0 to 1, under an edge of soft mm.
+// On is how much print there is at a place, 0 to 1, under an edge of soft mm.
 func (f *NaturalFoot) On(x, y, soft float64) float64 {
 	g := &f.covered
 	v := g.soft[soft]
@@ -344,8 +344,10 @@ func box(v []float32, w, h, r int) []float32 {
 	return out
 }
 
+// Size is its ball's width and its length without toes.
 func (f *NaturalFoot) Size() (ball, body float64) { return f.ball, f.length }
 
+// Foot is which one it is.
 func (f *NaturalFoot) Foot() term.Side { return f.Side }
 
 // Truth measures the print on its own grid, by the method's definitions.

@@ -192,6 +192,7 @@ func (f *TracedFoot) cover() {
 	}
 }
 
+// On is how dark the drawn line is at a place, 0 to 1.
 func (f *TracedFoot) On(x, y, _ float64) float64 {
 	v := f.covered[[2]int{int(math.Round(x / 0.2)), int(math.Round(y / 0.2))}]
 	if v == 0 {
@@ -200,8 +201,10 @@ func (f *TracedFoot) On(x, y, _ float64) float64 {
 	return float64(v) * f.press(x, y)
 }
 
+// Size is about its ball's width, and its length.
 func (f *TracedFoot) Size() (ball, body float64) { return 0.4 * f.Length, f.Length }
 
+// Foot is which one it is.
 func (f *TracedFoot) Foot() term.Side { return f.Side }
 
 // Render photographs the sheet.

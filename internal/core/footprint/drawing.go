@@ -46,7 +46,7 @@ func (d *drawing) find(out *Traced) error {
 			}
 			var f found
 			if f, err = try(lies); err != nil {
-				return err // a hand's place that cannot be
+				break // a hand's place that cannot be, about a foot that lies so
 			}
 			if least < fewMissing {
 				return d.alone(out, best, ratio)
@@ -93,11 +93,13 @@ func (d *drawing) alone(out *Traced, f found, ratio float64) error {
 	if err != nil {
 		return nil
 	}
+	free := *d // the places by hand are the first line's
+	free.through = nil
 	other := found{rays: d.capsule(lies)}
-	if err := d.follow(&other); err != nil {
-		return nil
+	if err := free.follow(&other); err != nil {
+		return err
 	}
-	d.look(&other)
+	free.look(&other)
 	within := 0
 	for _, q := range other.line {
 		if encloses(about, q) {

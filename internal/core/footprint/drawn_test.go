@@ -344,6 +344,40 @@ func TestTwoDrawnFeet(t *testing.T) {
 	}
 }
 
+// A place by hand on one foot's line does not let another foot beside it pass.
+func TestTwoDrawnFeetByHand(t *testing.T) {
+	t.Parallel()
+	f := newDrawnFoot(6)
+	one := f.onSheet(7, 0, 0)
+	got, err := footprint.ReadOutline(one, footprint.OutlineOptions{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	both := image.NewRGBA(one.Bounds())
+	draw.Draw(both, both.Rect, one, one.Bounds().Min, draw.Src)
+	right, middle := footprint.Point{}, footprint.Point{}
+	for _, q := range got.Line {
+		n := float64(len(got.Line))
+		middle.X, middle.Y = middle.X+q.X/n, middle.Y+q.Y/n
+		if q.X > right.X {
+			right = q
+		}
+	}
+	const smaller = 0.6
+	for _, q := range got.Line { // a smaller foot's line, to its right
+		x := right.X + 8/got.Scale.MMPerPx + smaller*(q.X-2*middle.X+right.X)
+		y := middle.Y + smaller*(q.Y-middle.Y)
+		draw.Draw(both, image.Rect(int(x), int(y), int(x)+2, int(y)+2), image.NewUniform(one.At(int(q.X), int(q.Y))), image.Point{},
+			draw.Src)
+	}
+	for _, by := range [][]footprint.Point{nil, {got.Line[0]}} {
+		if again, err := footprint.ReadOutline(both, footprint.OutlineOptions{Through: by}); err == nil ||
+			!strings.Contains(err.Error(), "one foot is traced on a sheet") {
+			t.Errorf("%d places by hand: %.0f mm, %v", len(by), again.LengthMM, err)
+		}
+	}
+}
+
 // A page of boxes and words holds many lines, of which none goes round a foot.
 func TestPagesAreNoFeet(t *testing.T) {
 	t.Parallel()
