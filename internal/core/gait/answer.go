@@ -122,6 +122,7 @@ const (
 	LegNotClear   Flag = "leg_not_clear"
 	LegsCrossed   Flag = "legs_crossed"
 	TooNear       Flag = "too_near"
+	CameraMoved   Flag = "camera_moved"
 )
 
 // Quality is how much a reading can be trusted, 0 to 1, and why less.

@@ -174,7 +174,11 @@ func compareSteps(t *testing.T, side term.Side, s *gait.SideReading, truth *devi
 // without pictures.
 func paths(m *device.Treadmill, v gait.View, noise float64, r func() float64) gait.Followed {
 	f := gait.Followed{Frames: m.Len(), Width: 640, Height: 480, Tracks: gait.Tracks{}}
-	for side := range m.Truth().Sides {
+	truths := m.Truth().Sides
+	for _, side := range term.Sides { // in one order, so that the noise is the same each time
+		if _, there := truths[side]; !there {
+			continue
+		}
 		f.Tracks[side] = map[string][]gait.Mark{}
 		for _, name := range gait.DotNames(v) {
 			for i := range m.Len() {

@@ -60,7 +60,7 @@ func Follow(f Frames, r Recording, progress func(done int) error) (Followed, err
 		}
 		if err != nil && !stopped(err) {
 			w = &watcher{frames: f, unread: make([]bool, n)}
-			out, err = w.followHand(hand, progress)
+			out, err = w.followHand(hand, *r.FPS, progress)
 		}
 	default:
 		out, err = w.followDots(r, progress)
@@ -123,6 +123,7 @@ type watcher struct {
 	size   image.Point
 	unread []bool
 	kept   []*gray // brightness of frames that are wanted again, nil of those that there was no room for
+	steady bool    // how its camera moves was asked
 	sizes  bool    // legs that are plainly smaller or larger than usual are to be told, not read
 	large  float64 // how large they were, of what legs are taken for; 0 where nobody asked
 }
@@ -228,11 +229,18 @@ func (w *watcher) followDots(r Recording, progress func(int) error) (Followed, e
 	coast := max(2, int(coastTime**r.FPS))
 	crowded := 0
 	var same repeater
-	err = eachFrame(w, 1, asItIs, func(i int, img image.Image) error {
-		if err := progress(i); err != nil || img == nil {
+	o := w.emptyOverview(n, *r.FPS)
+	type seen struct {
+		image.Image
+		small []uint8
+	}
+	whole := func(img image.Image) seen { return seen{img, o.shrunk(grayOf(img))} }
+	err = eachFrame(w, 1, whole, func(i int, s seen) error {
+		if err := progress(i); err != nil || s.Image == nil {
 			return err
 		}
-		c.read(img)
+		o.frames[i] = s.small
+		c.read(s.Image)
 		spots, ok := f.find(&c, look.hue, look.vivid)
 		if !ok {
 			crowded++
@@ -263,10 +271,18 @@ func (w *watcher) followDots(r Recording, progress func(int) error) (Followed, e
 	}
 	deg := math.Round(look.hue.degrees())
 	out := Followed{HueDeg: &deg}
+	out.Shaken = o.shakes()
+	in := out.Shaken.in(middleOf(w.size))
+	for _, t := range all {
+		for k := range t.spots {
+			t.spots[k].Point = in(t.frames[k], t.spots[k].Point)
+		}
+	}
 	kept := keepDots(all, *r.FPS)
 	if err := out.name(kept, r, w.size.X); err != nil {
 		return out, err
 	}
+	out.Tracks = out.Tracks.mapped(out.Shaken.out(middleOf(w.size)))
 	return out, nil
 }
 

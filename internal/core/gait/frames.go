@@ -91,6 +91,3 @@ func eachOf(n int, do func(i int) error) error {
 	}
 	return nil
 }
-
-// asItIs makes nothing of a frame.
-func asItIs(img image.Image) image.Image { return img }

@@ -154,7 +154,7 @@ func (r *runner) step(g *gray) (Point, float64, bool) {
 
 // followHand follows dots that were marked by hand on some frames: forward from each
 // mark and backward from the next, and between them both count, the nearer the more.
-func (w *watcher) followHand(hand Tracks, progress func(int) error) (Followed, error) {
+func (w *watcher) followHand(hand Tracks, fps float64, progress func(int) error) (Followed, error) {
 	n := w.frames.Len()
 	for side, dots := range hand {
 		for name, marks := range dots {
@@ -171,20 +171,23 @@ func (w *watcher) followHand(hand Tracks, progress func(int) error) (Followed, e
 			dense = dense && len(marks) > 1 && len(marks) == marks[len(marks)-1].Frame-marks[0].Frame+1
 		}
 	}
+	o := w.emptyOverview(n, fps)
 	if !dense {
 		half := func(done int) error { return progress(done / 2) }
-		if err := w.sweep(hand, forth, 1, half); err != nil {
+		if err := w.sweep(hand, forth, 1, o, half); err != nil {
 			return Followed{}, err
 		}
-		if err := w.sweep(hand, back, -1, func(done int) error { return progress((n + done) / 2) }); err != nil {
+		if err := w.sweep(hand, back, -1, nil, func(done int) error { return progress((n + done) / 2) }); err != nil {
 			return Followed{}, err
 		}
 	} else {
 		for i := range n {
-			w.frame(i) // only to know which are there
+			if img := w.frame(i); img != nil {
+				o.frames[i] = o.shrunk(grayOf(img))
+			}
 		}
 	}
-	out := Followed{Tracks: Tracks{}}
+	out := Followed{Tracks: Tracks{}, Shaken: o.shakes()}
 	for side, dots := range hand {
 		out.Tracks[side] = map[string][]Mark{}
 		for name, marks := range dots {
@@ -200,8 +203,8 @@ type dotKey struct {
 	name string
 }
 
-// sweep follows every dot through the film in one direction, anew from each mark.
-func (w *watcher) sweep(hand Tracks, found map[dotKey]map[int]Mark, way int, progress func(int) error) error {
+// sweep follows every dot through the film in one direction, anew from each mark; it looks the film over for whoever asks.
+func (w *watcher) sweep(hand Tracks, found map[dotKey]map[int]Mark, way int, over *overview, progress func(int) error) error {
 	live := map[dotKey]*runner{}
 	marked := map[int][]dotKey{}
 	at := map[dotKey]map[int]Point{}
@@ -227,6 +230,9 @@ func (w *watcher) sweep(hand Tracks, found map[dotKey]map[int]Mark, way int, pro
 				r.at = r.at.plus(r.speed)
 			}
 			return nil
+		}
+		if over != nil {
+			over.frames[i] = over.shrunk(g)
 		}
 		for k, r := range live {
 			if _, isMarked := at[k][i]; isMarked {

@@ -148,6 +148,7 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 	// Where brightness does not tell the legs from the ground, redness may: skin is redder than belts and walls.
 	legs := map[term.Side]*oneLeg{}
 	var wrong error
+	var moves shaken
 	whole := w.frames
 	for i, redness := range []float64{0, redCounts} {
 		plain := whole
@@ -156,8 +157,23 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 		}
 		told := func(done int) error { return progress(max(done, i*(n-1))) }
 		w.look(plain, was, at, redness)
-		w.sizes = i == 0
+		w.sizes, w.steady = i == 0, i > 0
 		found, sure, err := w.findLegs(r, told)
+		if errors.As(err, &moves) {
+			w.steady, moves = true, moves.by(1/at.by)
+			whole, plain = steadyFrames{whole, was, moves}, steadyFrames{plain, was, moves}
+			w.look(plain, was, at, redness)
+			found, sure, err = w.findLegs(r, func(done int) error { return told(max(done, n/2)) })
+			if len(found) == 0 && !stopped(err) { // as it was filmed, then
+				moves = nil
+				whole, plain = whole.(steadyFrames).Frames, plain.(steadyFrames).Frames
+				w.look(plain, was, at, redness)
+				if as, surely, failed := w.findLegs(r, told); len(as) > 0 {
+					found, sure, err = as, surely, failed
+				}
+			}
+		}
+		w.steady = true
 		var large otherSize
 		if errors.As(err, &large) {
 			// What is told by rows and pixels is told alike in all legs: they are read as large as they are read best.
@@ -192,7 +208,7 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 		}
 	}
 	w.frames, w.size = whole, was
-	hand = hand.mapped(at.in)
+	hand = hand.mapped(moves.in(middleOf(was))).mapped(func(_ int, p Point) Point { return at.in(p) })
 	if len(legs) == 0 && wrong != nil {
 		return Followed{}, wrong
 	}
@@ -246,7 +262,8 @@ func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error)
 			}
 		}
 	}
-	out.Tracks = out.Tracks.mapped(at.out)
+	out.Tracks = out.Tracks.mapped(func(_ int, p Point) Point { return at.out(p) }).mapped(moves.out(middleOf(was)))
+	out.Shaken = moves
 	if read == 0 {
 		return Followed{}, notLegs("the legs do not stand out from what is behind them")
 	}
@@ -288,6 +305,11 @@ func (w *watcher) findLegs(r Recording, progress func(int) error) (legs map[term
 	o.steadied()
 	if o.twoPeople(r.Gait) {
 		return nil, true, notLegs("two people go side by side in the picture; film one alone")
+	}
+	if !w.steady {
+		if moves := o.shakes(); moves != nil {
+			return nil, false, moves
+		}
 	}
 	if o.cameraMoves() {
 		return nil, false, notLegs("the camera moves; put it on a stand, at the height of the ankles")

@@ -2,6 +2,7 @@ package gait
 
 import (
 	"fmt"
+	"image"
 	"math"
 	"slices"
 	"strings"
@@ -170,7 +171,7 @@ func (rd *reader) paths(side term.Side) map[string]*path {
 				marks = placed(marks, Mark{m.Frame, Point{m.X, m.Y}, ByHand})
 			}
 		}
-		p := newPath(marks, rd.Frames, bridgeFrames(rd.fps))
+		p := newPath(relaid(marks, rd.Shaken.in(rd.middle())), rd.Frames, bridgeFrames(rd.fps))
 		if !p.exists {
 			return nil
 		}
@@ -178,6 +179,9 @@ func (rd *reader) paths(side term.Side) map[string]*path {
 	}
 	return out
 }
+
+// middle is the middle of the film's picture.
+func (f *Followed) middle() Point { return middleOf(image.Pt(f.Width, f.Height)) }
 
 // placed is marks with m in place of what was in its frame.
 func placed(marks []Mark, m Mark) []Mark {
@@ -197,7 +201,7 @@ func (rd *reader) side(side term.Side) *SideReading {
 	}
 	rd.out.Answer.Markers[side] = map[string][]Mark{}
 	for name, p := range raw {
-		rd.out.Answer.Markers[side][name] = p.marks
+		rd.out.Answer.Markers[side][name] = relaid(p.marks, rd.Shaken.out(rd.middle()))
 	}
 	switch rd.rec.View {
 	case Rear:
@@ -555,12 +559,13 @@ func (rd *reader) warn(code, text string, args ...any) {
 // House values of quality.
 const (
 	goodFPS      = 60.0
-	tiltLimit    = 2.5  // degrees
-	tiltAtLeast  = 3.0  // px that the floor of left and right differ
-	bridgedShare = 0.05 // of the dots within contacts
-	speedShare   = 0.06 // by which the stride changes from first half to second
-	edgeShare    = 0.45 // of a dot's diameter that its edge takes
-	edgeAtLeast  = 5.0  // px
+	tiltLimit    = 2.5   // degrees
+	tiltAtLeast  = 3.0   // px that the floor of left and right differ
+	bridgedShare = 0.05  // of the dots within contacts
+	speedShare   = 0.06  // by which the stride changes from first half to second
+	edgeShare    = 0.45  // of a dot's diameter that its edge takes
+	edgeAtLeast  = 5.0   // px
+	shakenTold   = 0.004 // of the picture's height, that a camera moved
 )
 
 // quality tells what the reading suffers from.
@@ -598,6 +603,9 @@ func (rd *reader) quality() {
 		flag(len(o.Unclear) > 0, LegNotClear, 0.3, "the %s leg does not stand out clearly from what is behind it", sidesIn(o.Unclear))
 	}
 	flag(fewest < enoughSteps, FewSteps, 0.3, "only %d steps of a side; at least %d make a verdict", fewest, enoughSteps)
+	moved := rd.Shaken.far()
+	flag(moved > shakenTold*float64(rd.Height), CameraMoved, 0.1, "the camera moved, by up to %.0f px: what stands still in the picture told "+
+		"how, and it was taken out; a camera on a stand, off the belt's frame, is read better", moved)
 	flag(rd.fps < goodFPS, LowFPS, 0.35, "%g frames a second are few: the peak is drawn flatter and times are coarse; film at 60 or more",
 		rd.fps)
 	flag(rd.lost > 0 || len(rd.Unread) > 0 || float64(rd.bridged) > bridgedShare*float64(rd.seen), LostMarkers, 0.15, "%s", rd.lostWords())

@@ -266,11 +266,12 @@ type Followed struct {
 	Width         int      `json:"width"`
 	Height        int      `json:"height"`
 	Tracks        Tracks   `json:"tracks"`
-	Unread        []int    `json:"unread"`          // frames that could not be used
-	EdgePX        float64  `json:"edge_px"`         // how wide a resting dot's edge is; 0 when not known
-	HueDeg        *float64 `json:"hue_deg"`         // of the dots that were found
-	DiameterPX    float64  `json:"diameter_px"`     // of a dot, in the middle
-	OneLegAtPlace bool     `json:"one_leg_guessed"` // one leg only: left or right by its place
+	Unread        []int    `json:"unread"`           // frames that could not be used
+	EdgePX        float64  `json:"edge_px"`          // how wide a resting dot's edge is; 0 when not known
+	HueDeg        *float64 `json:"hue_deg"`          // of the dots that were found
+	DiameterPX    float64  `json:"diameter_px"`      // of a dot, in the middle
+	OneLegAtPlace bool     `json:"one_leg_guessed"`  // one leg only: left or right by its place
+	Shaken        shaken   `json:"shaken,omitempty"` // how a camera moved that did not stand still
 
 	Outline *OutlineFound `json:"outline,omitempty"` // nil where dots were followed
 }

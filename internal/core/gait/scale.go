@@ -232,18 +232,23 @@ func (g *gray) redden(img image.Image, by float64) {
 	}
 }
 
-// mapped are tracks with each place where to puts it.
-func (t Tracks) mapped(to func(Point) Point) Tracks {
+// mapped are tracks with each place of a frame where to puts it.
+func (t Tracks) mapped(to func(frame int, p Point) Point) Tracks {
 	out := Tracks{}
 	for side, dots := range t {
 		out[side] = map[string][]Mark{}
 		for name, marks := range dots {
-			list := make([]Mark, len(marks))
-			for i, m := range marks {
-				list[i] = Mark{m.Frame, to(m.Point), m.How}
-			}
-			out[side][name] = list
+			out[side][name] = relaid(marks, to)
 		}
+	}
+	return out
+}
+
+// relaid are marks where to puts them.
+func relaid(marks []Mark, to func(frame int, p Point) Point) []Mark {
+	out := make([]Mark, len(marks))
+	for i, m := range marks {
+		out[i] = Mark{m.Frame, to(m.Frame, m.Point), m.How}
 	}
 	return out
 }

@@ -72,13 +72,19 @@ func (o *overview) at(i int) []uint8 {
 	return nil
 }
 
-func newOverview(w *watcher, n int, fps float64, progress func(int) error) (*overview, error) {
+// emptyOverview has no frames yet.
+func (w *watcher) emptyOverview(n int, fps float64) *overview {
 	o := &overview{fps: fps, frames: make([][]uint8, n)}
 	o.by = max(1, int(math.Round(float64(w.size.Y)/smallHeight)))
 	for w.size.X/o.by*(w.size.Y/o.by)*n > smallBytes {
 		o.by++
 	}
 	o.w, o.h = w.size.X/o.by, w.size.Y/o.by
+	return o
+}
+
+func newOverview(w *watcher, n int, fps float64, progress func(int) error) (*overview, error) {
+	o := w.emptyOverview(n, fps)
 	w.kept = make([]*gray, n)
 	type seen struct {
 		*gray
