@@ -8,6 +8,9 @@ const (
 	borderMM     = 1.2   // over which that is looked at
 	shadowFrom   = 0.25  // of the print's level, from which a shadow would be taken for print
 	leastShadow  = 0.004 // of the picture
+	leastSharp   = 0.02  // of the picture, print within sharp borders, beside which there may be a shadow in the midst
+	leastSoft    = 0.15  // of a shadow's border in the midst of the picture, at least
+	mostOwn      = 0.2   // of it, that is sharp and leads to what is lighter, at most
 	coarsestMM   = 0.7   // a pixel, beyond which borders are not told apart
 	shadowFollow = 5.0   // mm about which the ground under a shadow is taken
 )
@@ -72,17 +75,41 @@ func (r *raster) unshadow(unit float64) {
 	if float64(shaded) < leastShadow*float64(len(r.v)) {
 		return
 	}
-	// A shadow falls in from the picture's edge. What is dark and does not reach it is print that is faint somewhere along
-	// its border.
-	dark := newMask(r.w, r.h)
+	// A shadow falls in from the picture's edge; or its own border is soft, and print alone, darker yet, bounds it sharply. What
+	// else is dark is print that is faint somewhere along its border, or all about where nothing is sharp.
+	dark, printed := newMask(r.w, r.h), 0
 	for i, v := range r.v {
 		dark.on[i] = ground[i] && v > shadowFrom
+		if !ground[i] && v > 0.5 {
+			printed++
+		}
 	}
+	midst := float64(printed) > leastSharp*float64(len(r.v))
 	labels, parts := pieces(dark)
+	soft, beside, own := make([]int, len(parts)), make([]int, len(parts)), make([]int, len(parts))
+	beyond := 4*step + 2
+	for i, l := range labels {
+		x, y := i%r.w, i/r.w
+		if l == 0 || x < beyond || y < beyond || x >= r.w-beyond || y >= r.h-beyond {
+			continue
+		}
+		for _, d := range [4]int{-1, 1, -r.w, r.w} {
+			switch j := i + d; {
+			case dark.on[j]:
+			case ground[j]:
+				soft[l-1]++
+			case r.v[i+d*beyond] > r.v[i]+shadowFrom:
+				beside[l-1]++
+			default:
+				own[l-1]++
+			}
+		}
+	}
 	for i, l := range labels {
 		if l > 0 {
-			p := parts[l-1]
-			ground[i] = p.x0 <= 1 || p.y0 <= 1 || p.x1 >= r.w-2 || p.y1 >= r.h-2
+			p, about := parts[l-1], float64(soft[l-1]+beside[l-1]+own[l-1])
+			ground[i] = p.x0 <= 1 || p.y0 <= 1 || p.x1 >= r.w-2 || p.y1 >= r.h-2 ||
+				midst && float64(soft[l-1]) > leastSoft*about && float64(own[l-1]) < mostOwn*about
 		}
 	}
 	some, sum := newRaster(r.w, r.h), newRaster(r.w, r.h)

@@ -496,7 +496,53 @@ func TestWetPrints(t *testing.T) {
 	all.check(t)
 }
 
-// The same on the print sheet, from a camera that leans.
+// shaded is a photo with the shadow of a telephone or a head in its midst, mm a pixel: so dark, with a soft border.
+func shaded(img image.Image, mm float64, r *rand.Rand) image.Image {
+	u := func(a, b float64) float64 { return a + (b-a)*r.Float64() }
+	b := img.Bounds()
+	x, y := u(0.3, 0.7)*float64(b.Dx()), u(0.3, 0.7)*float64(b.Dy())
+	sin, cos := math.Sincos(u(0, 2*math.Pi))
+	dark, soft, head := u(0.15, 0.32), u(6, 18), r.IntN(2) == 0
+	out := image.NewRGBA(b)
+	for py := b.Min.Y; py < b.Max.Y; py++ {
+		for px := b.Min.X; px < b.Max.X; px++ {
+			dx, dy := (float64(px)-x)*mm, (float64(py)-y)*mm
+			dx, dy = cos*dx+sin*dy, cos*dy-sin*dx
+			in := min(40-math.Abs(dx), 85-math.Abs(dy))
+			if head {
+				in = 50 * (1 - math.Hypot(dx/50, dy/65))
+			}
+			k := 1 - dark*min(1, max(0, in/soft+0.5))
+			red, green, blue, _ := img.At(px, py).RGBA()
+			out.SetRGBA(px, py, color.RGBA{uint8(k * float64(red>>8)), uint8(k * float64(green>>8)), uint8(k * float64(blue>>8)), 255})
+		}
+	}
+	return out
+}
+
+// A shadow in the midst of the picture, as whoever photographs throws it, is no print, also where the print lies across it.
+func TestShadowInTheMidst(t *testing.T) {
+	t.Parallel()
+	var all wetTally
+	t.Run("", func(t *testing.T) {
+		for seed := uint64(760); seed < 784; seed++ {
+			t.Run(fmt.Sprint(seed), func(t *testing.T) {
+				t.Parallel()
+				f := newWetFoot(seed)
+				img, mm := f.photo(wetKinds[seed%2])
+				got, err := footprint.Read(shaded(img, mm, f.r), footprint.Options{MMPerPx: mm})
+				all.add(t, f, got, err)
+			})
+		}
+	})
+	t.Logf("%.0f read, %.0f refused: arch index off by %.4f on average, %.4f at worst, %.0f within two of their own SDs; side wrong %.0f",
+		all.n, all.refused, all.sum/all.n, all.worst, all.within, all.sides)
+	if all.refused > 2 || all.sides > 1 || all.sum/all.n > 0.015 || all.within < 0.85*all.n {
+		t.Error("over the limits")
+	}
+}
+
+// Those prints on the print sheet, from a camera that leans.
 func TestWetPrintsOnSheet(t *testing.T) {
 	t.Parallel()
 	var all wetTally
