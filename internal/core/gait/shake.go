@@ -24,7 +24,8 @@ const (
 	shakeLegs     = 6.0   // of brightness, more than an edge, that a leg makes a place vary by
 	shakeBeside   = 3     // px of the small picture, about what moves
 	shakeReach    = 10    // px of the small picture, that is searched
-	shakeTries    = 6     // to find what stands still; from the fourth on without the legs
+	shakeTries    = 6     // to find what stands still; from the fifth on, or once it lies still, without the legs
+	shakeSettled  = 0.02  // px of the small picture, that no look went farther by
 	shakeRounds   = 8     // to find one frame's place
 	shakeEdgeWide = 0.04  // of the picture's height, that one edge takes
 	shakeOther    = 40    // places' pull, off the strongest edge, that must say the same
@@ -34,6 +35,11 @@ const (
 	shakeUsual    = 0.95  // of what is seen of them in other frames: with less, another place is looked for
 	shakeLearns   = 0.1
 	shakeLasts    = 0.25 // of an edge, that the mean picture shows yet
+	shakeEvery    = 3    // frames of it
+	standsEdge    = 20.0 // of brightness a pixel, that tells a stand
+	standsBy      = 0.05 // px of the small picture, by which such an edge may move in nine looks of ten
+	standsNoise   = 1.2  // times as much as half of all varies
+	standsShare   = 0.3  // of those edges, that hold still
 	leastShake    = 0.04 // px of the film, in the mean square: less is a stand
 	shakeAgrees   = 0.4  // of how far the picture sways, by which two sets of places differ
 	mostShake     = 0.07 // of the picture's height, that is taken out
@@ -146,13 +152,18 @@ func (o *overview) shakes() shaken {
 	for k := range looks { // not at even steps, which could fall in with the stride
 		looks[k] = int((float64(k) + 0.35*math.Sin(float64(7*k)) + 0.5) / float64(len(looks)) * float64(n-1))
 	}
+	if o.stands(looks) {
+		return nil
+	}
 	still, spread := floats(o.at(looks[0])), []float32(nil)
 	var places []held
 	at := make([]shake, len(looks))
+	without := false
 	for try := range shakeTries { // against the first, then against the middle of all
-		if places = o.places(still, spread, try > shakeTries/2); len(places) < leastPoints {
+		if places = o.places(still, spread, without); len(places) < leastPoints {
 			return nil
 		}
+		was := slices.Clone(at)
 		_ = eachOf(len(looks), func(k int) error {
 			f := o.at(looks[k])
 			if try == 0 {
@@ -162,9 +173,20 @@ func (o *overview) shakes() shaken {
 			}
 			return nil
 		})
-		if still, spread = o.steadyMiddle(looks, at); try == 0 {
-			spread = nil // the first has legs in it
+		settled := try > 0 && !slices.ContainsFunc(at, func(now shake) bool {
+			before := was[0]
+			was = was[1:]
+			return math.Hypot(now.x-before.x, now.y-before.y)+math.Abs(now.turn-before.turn)*float64(o.h)/2 > shakeSettled
+		})
+		if settled && without {
+			break
 		}
+		if !settled || spread == nil {
+			if still, spread = o.steadyMiddle(looks, at); try == 0 {
+				spread = nil // the first has legs in it
+			}
+		}
+		without = spread != nil && (settled || try >= shakeTries/2)
 	}
 	if places = o.lasting(o.places(still, spread, true), at); len(places) < leastPoints {
 		return nil
@@ -235,6 +257,50 @@ func (o *overview) shakes() shaken {
 	return out
 }
 
+// stands says whether enough of the strong edges hold still both across and down, which they do before no camera that moves.
+func (o *overview) stands(looks []int) bool {
+	mean := make([]float32, o.w*o.h)
+	for _, i := range looks {
+		for k, v := range o.at(i) {
+			mean[k] += float32(v) / float32(len(looks))
+		}
+	}
+	list := make([]float64, len(looks))
+	varies := func(k int) float64 { // about its middle, in nine looks of ten
+		for j, i := range looks {
+			list[j] = float64(o.at(i)[k])
+		}
+		middle := median(list)
+		for j := range list {
+			list[j] = math.Abs(list[j] - middle)
+		}
+		slices.Sort(list)
+		return list[len(list)*9/10]
+	}
+	var noise []float64
+	for k := o.w + 1; k < len(mean)-o.w; k += 97 {
+		noise = append(noise, varies(k))
+	}
+	least := standsNoise * median(noise)
+	var all, still [2]float64
+	for y := 2; y < o.h-2; y++ {
+		for x := 2; x < o.w-2; x++ {
+			k := y*o.w + x
+			gx, gy := float64(mean[k+1]-mean[k-1])/2, float64(mean[k+o.w]-mean[k-o.w])/2
+			e := math.Hypot(gx, gy)
+			if e < standsEdge {
+				continue
+			}
+			all[0], all[1] = all[0]+gx*gx, all[1]+gy*gy
+			if varies(k) < least+standsBy*e {
+				still[0], still[1] = still[0]+gx*gx, still[1]+gy*gy
+			}
+		}
+	}
+	const enough = shakeOther * shakeEdge * shakeEdge
+	return still[0] > max(enough, standsShare*all[0]) && still[1] > max(enough, standsShare*all[1])
+}
+
 func floats(f []uint8) []float32 {
 	out := make([]float32, len(f))
 	for i, v := range f {
@@ -249,10 +315,14 @@ func (o *overview) steadyMiddle(looks []int, at []shake) (out, spread []float32)
 	middle := o.middle()
 	_ = eachOf(o.h, func(y int) error {
 		list := make([]float32, len(looks))
+		rows, from, step := make([][]uint8, len(looks)), make([]Point, len(looks)), make([]Point, len(looks))
+		for k, i := range looks {
+			rows[k], from[k] = o.at(i), at[k].out(Point{0, float64(y)}, middle)
+			step[k] = at[k].out(Point{1, float64(y)}, middle).minus(from[k])
+		}
 		for x := range o.w {
-			for k, i := range looks {
-				p := at[k].out(Point{float64(x), float64(y)}, middle)
-				list[k] = float32(o.between(o.at(i), p.X, p.Y))
+			for k, f := range rows {
+				list[k] = float32(o.between(f, from[k].X+float64(x)*step[k].X, from[k].Y+float64(x)*step[k].Y))
 			}
 			slices.Sort(list)
 			v := list[len(list)/2]
@@ -344,13 +414,13 @@ func (o *overview) places(still, spread []float32, without bool) []held {
 	return out
 }
 
-// lasting are the places whose edge the mean of all frames, as they were filmed, shows yet: shaking blurs it. What runs through the
+// lasting are the places whose edge the mean of the frames, as they were filmed, shows yet: shaking blurs it. What runs through the
 // picture at even distances, as a belt's stripes do, may be put in one place frame by frame, but is none in the mean.
 func (o *overview) lasting(places []held, at []shake) []held {
-	mean, n := make([]float32, o.w*o.h), float32(len(o.frames))
+	mean, n := make([]float32, o.w*o.h), float32((len(o.frames)+shakeEvery-1)/shakeEvery)
 	_ = eachOf(o.h, func(y int) error {
 		row := mean[y*o.w:][:o.w]
-		for i := range o.frames {
+		for i := 0; i < len(o.frames); i += shakeEvery {
 			for x, v := range o.at(i)[y*o.w:][:o.w] {
 				row[x] += float32(v) / n
 			}
@@ -443,12 +513,16 @@ func (o *overview) parted(places []held) (told [2]bool) {
 	return told
 }
 
-// anew is where the places lie in a frame, as they are seen best: begun where the frame before lay, where most lie, or where the
-// whole picture is like what stands still.
+// anew is where the places lie in a frame, as they are seen best: begun where the frame before lay, where most lie, or, if they
+// are not plainly seen from there, where the whole picture is like what stands still.
 func (o *overview) anew(f []uint8, places []held, still []float32, before shake) (best shake, most float64) {
-	for _, from := range []shake{before, {}, o.begun(f, still)} {
-		if s, seen := o.place(f, places, from, -1, 0); seen > most {
+	for _, from := range []func() shake{func() shake { return before }, func() shake { return shake{} },
+		func() shake { return o.begun(f, still) }} {
+		if s, seen := o.place(f, places, from(), -1, 0); seen > most {
 			best, most = s, seen
+		}
+		if most > shakeUsual {
+			break
 		}
 	}
 	return best, most

@@ -137,8 +137,11 @@ func (o *overview) shrunk(g *gray) []uint8 {
 	return out
 }
 
-// steadied takes changes of the light from frame to frame away: each is scaled to the same middle.
+// steadied takes changes of the light from frame to frame away, once: each is scaled to the same middle.
 func (o *overview) steadied() {
+	if o.light != nil {
+		return
+	}
 	o.light = make([]float64, len(o.frames))
 	first := slices.IndexFunc(o.frames, func(f []uint8) bool { return f != nil })
 	_ = eachOf(len(o.frames), func(i int) error {
