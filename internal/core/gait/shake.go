@@ -163,21 +163,18 @@ func (o *overview) shakes() shaken {
 		if places = o.places(still, spread, without); len(places) < leastPoints {
 			return nil
 		}
-		was := slices.Clone(at)
+		went := make([]float64, len(looks))
 		_ = eachOf(len(looks), func(k int) error {
-			f := o.at(looks[k])
+			f, was := o.at(looks[k]), at[k]
 			if try == 0 {
 				at[k], _ = o.anew(f, places, still, shake{})
 			} else {
-				at[k], _ = o.place(f, places, at[k], -1, 0)
+				at[k], _ = o.place(f, places, was, -1, 0)
 			}
+			went[k] = math.Hypot(at[k].x-was.x, at[k].y-was.y) + math.Abs(at[k].turn-was.turn)*float64(o.h)/2
 			return nil
 		})
-		settled := try > 0 && !slices.ContainsFunc(at, func(now shake) bool {
-			before := was[0]
-			was = was[1:]
-			return math.Hypot(now.x-before.x, now.y-before.y)+math.Abs(now.turn-before.turn)*float64(o.h)/2 > shakeSettled
-		})
+		settled := try > 0 && slices.Max(went) <= shakeSettled
 		if settled && without {
 			break
 		}
