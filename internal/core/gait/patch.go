@@ -150,9 +150,14 @@ func (r *rigid) ready() {
 	m[3] += r.hold * (m[0] + m[3]) // nothing on a leg says how far along it lies
 	rim := float64(r.w*r.w+r.h*r.h) / 12
 	m[0], m[3], m[5] = m[0]*1.001+1e-3, m[3]*1.001+1e-3, m[5]*1.001+1e-3*rim
+	r.solve = inverse(m)
+}
+
+// inverse of a symmetric matrix of three rows, of which m is the upper half, row by row.
+func inverse(m [6]float64) [9]float64 {
 	a, b, c, d, e, f := m[0], m[1], m[2], m[3], m[4], m[5]
 	det := a*(d*f-e*e) - b*(b*f-c*e) + c*(b*e-c*d)
-	r.solve = [9]float64{(d*f - e*e) / det, (c*e - b*f) / det, (b*e - c*d) / det,
+	return [9]float64{(d*f - e*e) / det, (c*e - b*f) / det, (b*e - c*d) / det,
 		(c*e - b*f) / det, (a*f - c*c) / det, (b*c - a*e) / det,
 		(b*e - c*d) / det, (b*c - a*e) / det, (a*d - b*b) / det}
 }

@@ -532,7 +532,7 @@ func (o *overview) place(f []uint8, places []held, s shake, axis, set int) (shak
 	seen := 0.0
 	for range shakeRounds {
 		sin, cos := math.Sincos(s.turn)
-		var a [3][3]float64
+		var m [6]float64 // the upper half of the equations
 		var b [3]float64
 		sum, all := 0.0, 0.0
 		for i := range places {
@@ -548,13 +548,9 @@ func (o *overview) place(f []uint8, places []held, s shake, axis, set int) (shak
 			k := 1 / (1 + r*r/(p.like*p.like))
 			sum, all = sum+p.weighs*k, all+p.weighs
 			k *= k * p.weighs
-			g := [3]float64{p.gx, p.gy, p.gt}
-			for i := range g {
-				for j := range g {
-					a[i][j] += k * g[i] * g[j]
-				}
-				b[i] += k * g[i] * r
-			}
+			m[0], m[1], m[2] = m[0]+k*p.gx*p.gx, m[1]+k*p.gx*p.gy, m[2]+k*p.gx*p.gt
+			m[3], m[4], m[5] = m[3]+k*p.gy*p.gy, m[4]+k*p.gy*p.gt, m[5]+k*p.gt*p.gt
+			b[0], b[1], b[2] = b[0]+k*p.gx*r, b[1]+k*p.gy*r, b[2]+k*p.gt*r
 		}
 		if all == 0 {
 			return s, 0
@@ -562,15 +558,15 @@ func (o *overview) place(f []uint8, places []held, s shake, axis, set int) (shak
 		seen = sum / all
 		// Edges that run one way say nothing of it.
 		pull := shakeHeld * shakeEdge * shakeEdge
-		a[0][0], a[1][1], b[0], b[1] = a[0][0]+pull, a[1][1]+pull, b[0]+pull*s.x, b[1]+pull*s.y
+		m[0], m[3], b[0], b[1] = m[0]+pull, m[3]+pull, b[0]+pull*s.x, b[1]+pull*s.y
 		pull *= float64(o.h*o.h) / 12
-		a[2][2], b[2] = a[2][2]+pull, b[2]+pull*s.turn
+		m[5], b[2] = m[5]+pull, b[2]+pull*s.turn
 		if axis >= 0 {
-			a[0][2], a[2][0], a[1][2], a[2][1], b[2] = 0, 0, 0, 0, 0
+			m[2], m[4], b[2] = 0, 0, 0
 		}
-		d, ok := solved(a, b)
-		if !ok {
-			return s, 0
+		var d [3]float64
+		for k, v := range inverse(m) {
+			d[k/3] += v * b[k%3]
 		}
 		s.x, s.y, s.turn = s.x-d[0], s.y-d[1], s.turn-d[2]
 		if math.Hypot(d[0], d[1]) < shakeFound && math.Abs(d[2])*float64(o.h) < shakeFound {
@@ -578,26 +574,6 @@ func (o *overview) place(f []uint8, places []held, s shake, axis, set int) (shak
 		}
 	}
 	return s, seen
-}
-
-// solved is the answer of three equations.
-func solved(a [3][3]float64, b [3]float64) (x [3]float64, ok bool) {
-	det := func(m [3][3]float64) float64 {
-		return m[0][0]*(m[1][1]*m[2][2]-m[1][2]*m[2][1]) - m[0][1]*(m[1][0]*m[2][2]-m[1][2]*m[2][0]) +
-			m[0][2]*(m[1][0]*m[2][1]-m[1][1]*m[2][0])
-	}
-	d := det(a)
-	if d == 0 {
-		return x, false
-	}
-	for k := range x {
-		m := a
-		for i := range b {
-			m[i][k] = b[i]
-		}
-		x[k] = det(m) / d
-	}
-	return x, true
 }
 
 // steadyFrames are a film's, each put where what stands still lies in the mean picture.
