@@ -122,10 +122,11 @@ type watcher struct {
 	frames Frames
 	size   image.Point
 	unread []bool
-	kept   []*gray // brightness of frames that are wanted again, nil of those that there was no room for
-	steady bool    // how its camera moves was asked
-	sizes  bool    // legs that are plainly smaller or larger than usual are to be told, not read
-	large  float64 // how large they were, of what legs are taken for; 0 where nobody asked
+	kept   []*gray   // brightness of frames that are wanted again, nil of those that there was no room for
+	over   *overview // of the film as it was last looked over for one runner's legs
+	steady bool      // how its camera moves was asked
+	sizes  bool      // legs that are plainly smaller or larger than usual are to be told, not read
+	large  float64   // how large they were, of what legs are taken for; 0 where nobody asked
 }
 
 func (w *watcher) frame(i int) image.Image {

@@ -133,8 +133,18 @@ func notLegs(why string) error {
 	return fault.List{{Field: "markers", Text: "are none, and no legs can be read without dots: " + why}}
 }
 
-// followLegs reads a film without dots, seen from behind.
+var errCamera = notLegs("the camera moves; put it on a stand, at the height of the ankles")
+
+// followLegs reads a film without dots, seen from behind; of one that is refused it says where a camera that moves may be why.
 func (w *watcher) followLegs(r Recording, hand Tracks, progress func(int) error) (Followed, error) {
+	out, err := w.readLegs(r, hand, progress)
+	if l, ok := fault.As(err); ok && l[0].Field == "markers" && w.over != nil && w.over.quartered().cameraMoves() {
+		return out, errCamera
+	}
+	return out, err
+}
+
+func (w *watcher) readLegs(r Recording, hand Tracks, progress func(int) error) (Followed, error) {
 	if r.View != Rear {
 		return Followed{}, notLegs("they are read from behind; from the side and the front stick dots on, or mark them by hand")
 	}
@@ -306,13 +316,14 @@ func (w *watcher) findLegs(r Recording, progress func(int) error) (legs map[term
 	if o.twoPeople(r.Gait) {
 		return nil, true, notLegs("two people go side by side in the picture; film one alone")
 	}
+	w.over = o
 	if !w.steady {
 		if moves := o.shakes(); moves != nil {
 			return nil, false, moves
 		}
 	}
 	if o.cameraMoves() {
-		return nil, false, notLegs("the camera moves; put it on a stand, at the height of the ankles")
+		return nil, false, errCamera
 	}
 	s, ok := o.stride(r.Gait)
 	if !ok {

@@ -6,6 +6,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 
 	"trevik/internal/core/gait"
@@ -191,5 +192,22 @@ func TestACameraThatMoves(t *testing.T) {
 				}
 			}
 		})
+	}
+}
+
+// A camera that goes farther than can be taken out is said to move, with what to do.
+func TestACameraThatGoesFar(t *testing.T) {
+	t.Parallel()
+	fps := 60.0
+	p := newPlainRunner(43204, gait.Run)
+	p.fps = fps
+	var film plainFilm
+	for i := range 120 {
+		w := 2 * math.Pi * float64(i) / fps
+		film = append(film, shaken(p.frame(i).(*image.YCbCr), 55*math.Sin(0.9*w), 40*math.Sin(1.3*w), 0))
+	}
+	rec := gait.Recording{Schema: gait.RecordingSchema, View: gait.Rear, Gait: gait.Run, Shod: "shoes", FPS: &fps, Markers: gait.NoMarkers}
+	if _, err := gait.Follow(film, rec, nil); err == nil || !strings.Contains(err.Error(), "the camera moves; put it on a stand") {
+		t.Errorf("it is told: %v", err)
 	}
 }

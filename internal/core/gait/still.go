@@ -852,6 +852,17 @@ func spread(v []float64) float64 {
 	return second - first*first/sum
 }
 
+// quartered is the same at a quarter of the scale, at which what goes far is found.
+func (o *overview) quartered() *overview {
+	out := &overview{fps: o.fps, by: 4, w: o.w / 4, h: o.h / 4, frames: make([][]uint8, len(o.frames))}
+	for i, f := range o.frames {
+		if f != nil {
+			out.frames[i] = out.shrunk(&gray{w: o.w, h: o.h, pix: f})
+		}
+	}
+	return out
+}
+
 // cameraMoves says whether what should stand still does not: strips at the picture's sides lie elsewhere in many frames.
 func (o *overview) cameraMoves() bool {
 	wide := o.w / 9
